@@ -1,0 +1,41 @@
+/** Copying an image file whole, leaving out stretches of zeros so that the copy takes no more room than its content. */
+import { isZero } from '@/core/bytes';
+import { open, rename } from 'node:fs/promises';
+
+const CHUNK = 4 * 1024 * 1024;
+const HOLE = 64 * 1024;
+
+/** Copies `from` to `to`, which appears only once it is whole. */
+export async function copyImage(from: string, to: string): Promise<void> {
+  const part = `${to}.part`;
+  const source = await open(from, 'r');
+  const target = await open(part, 'w');
+  try {
+    const { size } = await source.stat();
+    await target.truncate(size);
+    const buffer = new Uint8Array(CHUNK);
+    for (let offset = 0; offset < size; ) {
+      const { bytesRead } = await source.read(buffer, 0, CHUNK, offset);
+      if (bytesRead === 0) break;
+      await writeNonZero(target, buffer.subarray(0, bytesRead), offset);
+      offset += bytesRead;
+    }
+    await target.datasync();
+  } finally {
+    await source.close();
+    await target.close();
+  }
+  await rename(part, to);
+}
+
+/** Writes the stretches that are not zeros. */
+async function writeNonZero(target: Awaited<ReturnType<typeof open>>, bytes: Uint8Array, offset: number): Promise<void> {
+  let from = 0;
+  for (let at = 0; at < bytes.length; at += HOLE) {
+    const end = Math.min(at + HOLE, bytes.length);
+    if (!isZero(bytes.subarray(at, end))) continue;
+    if (at > from) await target.write(bytes, from, at - from, offset + from);
+    from = end;
+  }
+  if (from < bytes.length) await target.write(bytes, from, bytes.length - from, offset + from);
+}

@@ -1,0 +1,51 @@
+/** The headless runner: `npm run -s ullager -- VERB …`. */
+import { Command, CommanderError } from 'commander';
+import { EXIT, fail } from './output';
+import { check, files, inspect, plan } from './verbs/look';
+import { make } from './verbs/make';
+import { run } from './verbs/run';
+
+const program = new Command('ullager')
+  .description('Looks at disk images, plans and carries out their division, and proves what was kept.')
+  .exitOverride()
+  .configureOutput({ outputError: (text, write) => write(text.replace(/^error: /, '')) });
+
+let exitCode: number = EXIT.done;
+
+/** Runs a verb and keeps its exit code. */
+function verb<O>(act: (path: string, options: O) => Promise<number>): (path: string, options: O) => Promise<void> {
+  return async (path, options) => {
+    exitCode = await act(path, options).catch(fail);
+  };
+}
+
+const reading = (command: Command): Command =>
+  command.option('--json', 'print one document').option('--sector-size <bytes>', '512 or 4096; found out when left out');
+
+reading(program.command('inspect <image>')).description('disk, table, volumes, unallocated').action(verb(inspect));
+reading(program.command('files <image>')).description('path, size and SHA-256 of every file').option('--volume <number>', 'which volume', '1').action(verb(files));
+reading(program.command('check <image>')).description('findings').option('--volume <number>', 'one volume only').action(verb(check));
+reading(program.command('plan <image>'))
+  .description('the work order, or the refusal and why')
+  .requiredOption('--target <json>', 'the planned layout')
+  .option('--override', 'go on with volumes whose check found errors')
+  .action(verb(plan));
+reading(program.command('run <image>'))
+  .description('runs, proves, prints the certificate')
+  .option('--target <json>', 'the planned layout')
+  .option('--out <file>', 'where the result goes')
+  .option('--in-place', 'write the image itself')
+  .option('--resume', 'go on with an interrupted run')
+  .option('--rewind', 'put everything back as it was')
+  .option('--no-rewind', 'with --in-place: keep nothing to rewind with')
+  .option('--override', 'go on with volumes whose check found errors')
+  .action(verb(run));
+program.command('make <recipe>').description('a disk image from a recipe').requiredOption('--out <file>', 'the image').option('--json', 'print one document').action(verb(make));
+
+try {
+  await program.parseAsync();
+} catch (error) {
+  const help = error instanceof CommanderError && error.exitCode === 0;
+  exitCode = help ? EXIT.done : EXIT.usage;
+}
+process.exitCode = exitCode;

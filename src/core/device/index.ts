@@ -1,0 +1,12 @@
+export { BlockDevice } from './block-device';
+export type { SourceRun } from './block-device';
+export type { Extent, ExtentEdit } from './extent-map';
+export { MemoryDevice } from './memory-device';
+export { OverlayDevice } from './overlay-device';
+export type { OverlayChange, OverlayStore } from './overlay-device';
+export { PAGE_BYTES } from './page-cache';
+export { fillProcedural } from './procedural';
+export { SparseDevice } from './sparse-device';
+export { UnreliableDevice } from './unreliable-device';
+export type { PowerCut } from './unreliable-device';
+export { WindowDevice } from './window-device';

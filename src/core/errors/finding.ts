@@ -1,0 +1,19 @@
+/** How much a finding matters: told, worth knowing before a change, or a reason to change nothing. */
+export type Severity = 'info' | 'warning' | 'error';
+
+/** One thing found wrong or worth knowing in on-disk structures. Plain data. */
+export interface Finding {
+  readonly severity: Severity;
+  /** Stable, dotted, lower case: `fat.cross-link`. */
+  readonly code: string;
+  /** A sentence for a technician. */
+  readonly message: string;
+  /** Byte offset on the device the finding is about, where there is one. */
+  readonly offset?: number;
+  readonly path?: string;
+}
+
+/** Whether any finding is an error. */
+export function hasErrors(findings: readonly Finding[]): boolean {
+  return findings.some((f) => f.severity === 'error');
+}

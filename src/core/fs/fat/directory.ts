@@ -1,0 +1,200 @@
+/**
+ * FAT directories: 32-byte entries, long names in runs of their own in front of the short one.
+ *
+ * FATGEN 1.03 “FAT Directory Structure” and “FAT Long Directory Entries”. A directory is at most 65 536 entries long.
+ */
+import { struct, raw, u16, u32, u8 } from '@/core/bytes';
+import { DIRECTORY_ENTRY_BYTES } from './boot-sector';
+import { decodeShortName, shortNameChecksum } from './names';
+
+/** A short entry. */
+export const ENTRY = struct('FAT directory entry', DIRECTORY_ENTRY_BYTES, {
+  name: raw(0, 11),
+  attributes: u8(11),
+  caseFlags: u8(12),
+  createdHundredths: u8(13),
+  createdTime: u16(14),
+  createdDate: u16(16),
+  accessedDate: u16(18),
+  clusterHigh: u16(20),
+  modifiedTime: u16(22),
+  modifiedDate: u16(24),
+  clusterLow: u16(26),
+  size: u32(28),
+});
+
+const LONG = struct('FAT long-name entry', DIRECTORY_ENTRY_BYTES, {
+  order: u8(0),
+  first: raw(1, 10),
+  attributes: u8(11),
+  type: u8(12),
+  checksum: u8(13),
+  second: raw(14, 12),
+  cluster: u16(26),
+  third: raw(28, 4),
+});
+
+export const ATTRIBUTE = { readOnly: 1, hidden: 2, system: 4, label: 8, folder: 16, archive: 32 } as const;
+const LONG_NAME = 0x0f;
+const LONG_MASK = 0x3f;
+const LAST_LONG = 0x40;
+const DELETED = 0xe5;
+const CHARACTERS_A_LONG_ENTRY = 13;
+/** 255 characters, 13 an entry. */
+const MAX_LONG_ENTRIES = 20;
+export const MAX_DIRECTORY_ENTRIES = 65_536;
+
+export type RawEntry = ReturnType<typeof ENTRY.decode>;
+
+/** An entry in use, with its name put together. `at` is the byte index of the short entry in the directory. */
+export interface ParsedEntry {
+  readonly at: number;
+  /** How many 32-byte slots it takes, long-name entries included. */
+  readonly slots: number;
+  readonly name: string;
+  readonly entry: RawEntry;
+}
+
+/** What a directory's bytes hold. `end` is the byte index of the mark that ends it, or its length. */
+export interface ParsedDirectory {
+  readonly entries: readonly ParsedEntry[];
+  readonly end: number;
+  /** Long-name entries that belong to no short one. */
+  readonly orphans: number;
+}
+
+/** Parses the whole content of a directory. Never throws; what makes no sense is left out and counted. */
+export function parseDirectory(bytes: Uint8Array): ParsedDirectory {
+  const entries: ParsedEntry[] = [];
+  let long = new LongName();
+  let orphans = 0;
+  const limit = Math.min(bytes.length, MAX_DIRECTORY_ENTRIES * DIRECTORY_ENTRY_BYTES);
+  let at = 0;
+  for (; at + DIRECTORY_ENTRY_BYTES <= limit; at += DIRECTORY_ENTRY_BYTES) {
+    const first = bytes[at]!;
+    if (first === 0) break;
+    if (first !== DELETED && (bytes[at + 11]! & LONG_MASK) === LONG_NAME) {
+      if (long.add(LONG.decode(bytes, at))) orphans += 1;
+      continue;
+    }
+    if (first !== DELETED) {
+      const entry = ENTRY.decode(bytes, at);
+      const name = long.nameFor(entry.name);
+      if (name === undefined && long.length > 0) orphans += long.length;
+      const slots = 1 + (name === undefined ? 0 : long.length);
+      entries.push({ at, slots, name: name ?? decodeShortName(entry.name, entry.caseFlags), entry });
+    }
+    long = new LongName();
+  }
+  return { entries, end: at, orphans };
+}
+
+/** A run of long-name entries, which stand last part first. */
+class LongName {
+  #parts: string[] = [];
+  #expected = 0;
+  #checksum = -1;
+
+  get length(): number {
+    return this.#parts.length;
+  }
+
+  /** Takes the next entry; true when it breaks the run before it. */
+  add(entry: ReturnType<typeof LONG.decode>): boolean {
+    const order = entry.order & ~LAST_LONG;
+    if (entry.order & LAST_LONG) {
+      const broke = this.#parts.length > 0;
+      this.#parts = [];
+      this.#expected = order;
+      this.#checksum = entry.checksum;
+      if (order < 1 || order > MAX_LONG_ENTRIES) return true;
+      this.#take(entry);
+      return broke;
+    }
+    if (order !== this.#expected || entry.checksum !== this.#checksum || order < 1) {
+      this.#parts = [];
+      this.#expected = 0;
+      return true;
+    }
+    this.#take(entry);
+    return false;
+  }
+
+  #take(entry: ReturnType<typeof LONG.decode>): void {
+    const bytes = new Uint8Array(26);
+    bytes.set(entry.first, 0);
+    bytes.set(entry.second, 10);
+    bytes.set(entry.third, 22);
+    let part = '';
+    for (let i = 0; i < 26; i += 2) part += String.fromCharCode(bytes[i]! | (bytes[i + 1]! << 8));
+    this.#parts.unshift(part);
+    this.#expected -= 1;
+  }
+
+  /** The long name if the run is whole and belongs to this short name. */
+  nameFor(shortName: Uint8Array): string | undefined {
+    if (this.#parts.length === 0 || this.#expected !== 0) return undefined;
+    if (shortNameChecksum(shortName) !== this.#checksum) return undefined;
+    const name = this.#parts.join('');
+    const end = name.indexOf('\0');
+    return end < 0 ? name : name.slice(0, end);
+  }
+}
+
+/** The slots of a new entry: its long-name entries, if any, and the short one. The caller owns the result. */
+export function buildSlots(entry: Partial<RawEntry> & { name: Uint8Array }, longName: string | undefined): Uint8Array {
+  const count = longName === undefined ? 0 : Math.ceil(longName.length / CHARACTERS_A_LONG_ENTRY);
+  const out = new Uint8Array((count + 1) * DIRECTORY_ENTRY_BYTES);
+  const checksum = shortNameChecksum(entry.name);
+  for (let i = 0; i < count; i++) {
+    const order = count - i;
+    const bytes = longPart(longName!, (order - 1) * CHARACTERS_A_LONG_ENTRY);
+    LONG.encode(
+      {
+        order: i === 0 ? order | LAST_LONG : order,
+        first: bytes.subarray(0, 10),
+        attributes: LONG_NAME,
+        type: 0,
+        checksum,
+        second: bytes.subarray(10, 22),
+        cluster: 0,
+        third: bytes.subarray(22, 26),
+      },
+      out,
+      i * DIRECTORY_ENTRY_BYTES,
+    );
+  }
+  ENTRY.encode(entry, out, count * DIRECTORY_ENTRY_BYTES);
+  return out;
+}
+
+/** Thirteen characters from `from` on, ended by a zero if there is room and padded with 0xFFFF. */
+function longPart(name: string, from: number): Uint8Array {
+  const out = new Uint8Array(26).fill(0xff);
+  for (let i = 0; i < CHARACTERS_A_LONG_ENTRY && from + i <= name.length; i++) {
+    const code = from + i < name.length ? name.charCodeAt(from + i) : 0;
+    out[i * 2] = code & 0xff;
+    out[i * 2 + 1] = code >> 8;
+  }
+  return out;
+}
+
+/** The start cluster of an entry; the upper half counts on FAT32 only. */
+export function startCluster(entry: RawEntry, wide: boolean): number {
+  return wide ? entry.clusterHigh * 0x10000 + entry.clusterLow : entry.clusterLow;
+}
+
+/** The bits of an attribute byte in words. */
+export function attributeWords(attributes: number): string[] {
+  return (['readOnly', 'hidden', 'system', 'archive'] as const)
+    .filter((key) => attributes & ATTRIBUTE[key])
+    .map((key) => (key === 'readOnly' ? 'read-only' : key));
+}
+
+/** An attribute byte from words; unknown words are left out. */
+export function attributeByte(words: readonly string[]): number {
+  return words.reduce((byte, word) => {
+    const key = word === 'read-only' ? 'readOnly' : word;
+    return byte | (key in ATTRIBUTE && key !== 'label' && key !== 'folder' ? ATTRIBUTE[key as 'hidden'] : 0);
+  }, 0);
+}

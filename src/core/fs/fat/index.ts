@@ -1,0 +1,1 @@
+export { fatDriver } from './driver';

@@ -1,0 +1,57 @@
+/**
+ * Shrinking a FAT volume: whatever lies past the new end is carried in, then the tables, the directory entries and
+ * the boot sector change together. The tables keep their length, which the specification allows; marks of bad
+ * clusters past the new end stay in them, so that growing again finds them.
+ */
+import type { Transaction } from '../port';
+import { FreeSpace } from '../free-space';
+import { BAD, FREE, isLink } from './allocation-table';
+import { clusterOffset, type FatGeometry } from './boot-sector';
+import { writeBoot, writeInfo, writeStartClusters, writeTables, type Renumbering } from './patches';
+import { carry, freeRuns, usedRuns, type ClusterMap } from './relocate';
+import type { FatTree } from './tree';
+import type { FatState } from './volume-state';
+
+/** Shrinks to at most `size` bytes. The caller has checked the limits and the volume's soundness. */
+export async function shrinkVolume(state: FatState, tree: FatTree, size: number, tx: Transaction): Promise<void> {
+  const { geometry: g } = state;
+  const totalSectors = Math.floor(size / g.sectorSize);
+  const clusterCount = Math.floor((totalSectors - g.dataStart) / g.sectorsPerCluster);
+  const end = clusterCount + 2;
+  const free = new FreeSpace(freeRuns(state, 2, end));
+  const runs = usedRuns(state, tree, end, g.clusterCount + 2);
+  const map = await carry(g, runs, free, g.clusterCount + 2, tx);
+  const table = mapTable(state, map, end);
+  await writeTables(g, state.table.bytes, table, tx);
+  await writeStartClusters(g, tree, mapping(g, map), tx);
+  const rootCluster = g.rootCluster ? { rootCluster: map[g.rootCluster] || g.rootCluster } : {};
+  await writeBoot(g, state.boot, { totalSectors, ...rootCluster }, tx);
+  await writeInfo(g, table, clusterCount, tx);
+}
+
+function mapping(g: FatGeometry, map: ClusterMap): Renumbering {
+  const dataStart = g.dataStart * g.sectorSize;
+  return {
+    number: (cluster) => map[cluster] || cluster,
+    offset: (offset) => {
+      if (offset < dataStart) return offset;
+      const cluster = Math.floor((offset - dataStart) / g.clusterSize) + 2;
+      const target = map[cluster];
+      return target ? offset - clusterOffset(g, cluster) + clusterOffset(g, target) : offset;
+    },
+  };
+}
+
+/** The table with carried clusters under their new numbers and the ones past `end` free, bad marks kept. */
+function mapTable({ table, geometry: g }: FatState, map: ClusterMap, end: number): FatState['table'] {
+  const out = table.resized(table.bytes.length);
+  for (let cluster = 2; cluster < g.clusterCount + 2; cluster++) {
+    const value = table.get(cluster);
+    if (value === FREE || value === BAD) continue;
+    const mapped = isLink(value, g.clusterCount) ? map[value] || value : value;
+    const target = map[cluster];
+    if (target || mapped !== value) out.set(target || cluster, mapped);
+    if (cluster >= end) out.set(cluster, FREE);
+  }
+  return out;
+}

@@ -1,0 +1,54 @@
+/** An open FAT volume's structures in memory: its geometry and the live allocation table. */
+import type { BlockDevice } from '@/core/device';
+import { AllocationTable, isLink } from './allocation-table';
+import { clusterOffset, parseGeometry, tableOffset, type FatGeometry } from './boot-sector';
+
+/** Shared by everything that reads a volume. The table is not to be changed; changes work on a copy. */
+export interface FatState {
+  readonly device: BlockDevice;
+  readonly geometry: FatGeometry;
+  readonly table: AllocationTable;
+  /** The boot sector as read, a whole sector long. */
+  readonly boot: Uint8Array;
+}
+
+/** Reads boot sector and table. Memory is that of the table: 4 bytes a cluster at most. @throws CoreError `fs.damaged` */
+export async function loadState(device: BlockDevice): Promise<FatState> {
+  const first = await device.bytes(0, Math.min(4096, device.size));
+  const geometry = parseGeometry(first, device.size);
+  const boot = first.slice(0, geometry.sectorSize);
+  const bytes = await device.bytes(tableOffset(geometry, geometry.liveFats[0]!), geometry.fatSectors * geometry.sectorSize);
+  return { device, geometry, table: new AllocationTable(geometry.kind, bytes), boot };
+}
+
+/** A run of consecutive clusters. */
+export interface ClusterRun {
+  readonly start: number;
+  readonly length: number;
+}
+
+/** The runs of the first `limit` clusters of the chain from `first`. Stops early at whatever is no link. */
+export function chainRuns({ geometry, table }: Pick<FatState, 'geometry' | 'table'>, first: number, limit: number): ClusterRun[] {
+  const runs: { start: number; length: number }[] = [];
+  let cluster = first;
+  for (let n = 0; n < limit && isLink(cluster, geometry.clusterCount); n++) {
+    const last = runs.at(-1);
+    if (last && last.start + last.length === cluster) last.length += 1;
+    else runs.push({ start: cluster, length: 1 });
+    cluster = table.get(cluster);
+  }
+  return runs;
+}
+
+/** Reads the clusters of `runs` one after the other into a fresh buffer. */
+export async function readRuns(state: FatState, runs: readonly ClusterRun[]): Promise<Uint8Array> {
+  const { clusterSize } = state.geometry;
+  const bytes = new Uint8Array(runs.reduce((sum, run) => sum + run.length, 0) * clusterSize);
+  let at = 0;
+  for (const run of runs) {
+    const length = run.length * clusterSize;
+    await state.device.read(clusterOffset(state.geometry, run.start), bytes.subarray(at, at + length));
+    at += length;
+  }
+  return bytes;
+}

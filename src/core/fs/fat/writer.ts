@@ -1,0 +1,261 @@
+/**
+ * Adding folders and files to a FAT volume.
+ *
+ * New clusters are written straight to free space; the tables, the entries in existing folders and FSInfo are gathered
+ * and written by {@link FatWriter.finish}. Folders are held in memory while the writer lives.
+ */
+import { CoreError } from '@/core/errors';
+import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
+import { END, FREE, type AllocationTable } from './allocation-table';
+import { clusterOffset, DIRECTORY_ENTRY_BYTES, rootOffset, type FatGeometry } from './boot-sector';
+import { ATTRIBUTE, attributeByte, buildSlots, MAX_DIRECTORY_ENTRIES, parseDirectory, startCluster, type RawEntry } from './directory';
+import { assertName, ShortNames } from './names';
+import { writeInfo, writeTables } from './patches';
+import { isoToStamp } from './times';
+import { chainRuns, readRuns, type ClusterRun, type FatState } from './volume-state';
+
+const MAX_FILE_BYTES = 0xffffffff;
+
+/** A folder being added to. */
+interface OpenFolder {
+  readonly first: number;
+  clusters: number[];
+  bytes: Uint8Array;
+  end: number;
+  dirty: boolean;
+  /** Whether its clusters were free when the writer began. */
+  readonly fresh: boolean;
+  readonly shortNames: ShortNames;
+  readonly names: Map<string, { first: number; folder: boolean }>;
+}
+
+/** Opens a writer on a volume. @throws CoreError `device.read-failed` */
+export async function openWriter(state: FatState, tx: Transaction): Promise<VolumeWriter> {
+  const { table } = state;
+  return new FatWriter(state, table.resized(table.bytes.length), tx);
+}
+
+class FatWriter implements VolumeWriter {
+  readonly #folders = new Map<string, OpenFolder>();
+  #cursor = 2;
+  #free: number;
+
+  constructor(
+    private readonly state: FatState,
+    private readonly table: AllocationTable,
+    private readonly tx: Transaction,
+  ) {
+    this.#free = 0;
+    for (let c = 2; c < this.#end; c++) if (table.get(c) === FREE) this.#free += 1;
+  }
+
+  get #g(): FatGeometry {
+    return this.state.geometry;
+  }
+
+  get #end(): number {
+    return this.state.geometry.clusterCount + 2;
+  }
+
+  async mkdir(path: string, facts: NewFileFacts = {}): Promise<void> {
+    const { folder, name } = await this.#place(path);
+    const [cluster] = this.#allocate(1, facts.placement?.near) as [number];
+    this.table.set(cluster, END);
+    const parentFirst = folder === this.#folders.get('') ? 0 : folder.first;
+    const bytes = new Uint8Array(this.#g.clusterSize);
+    const dots = (text: string, first: number, at: number): void =>
+      bytes.set(buildSlots({ ...this.#entry(first, 0, facts, ATTRIBUTE.folder), name: dotName(text) }, undefined), at);
+    dots('.', cluster, 0);
+    dots('..', parentFirst, DIRECTORY_ENTRY_BYTES);
+    this.#folders.set(path, {
+      first: cluster,
+      clusters: [cluster],
+      bytes,
+      end: 2 * DIRECTORY_ENTRY_BYTES,
+      dirty: true,
+      fresh: true,
+      shortNames: new ShortNames(),
+      names: new Map(),
+    });
+    this.#add(folder, name, cluster, 0, facts, ATTRIBUTE.folder);
+  }
+
+  async writeFile(path: string, content: NewContent, facts: NewFileFacts = {}): Promise<void> {
+    const size = content.kind === 'bytes' ? content.bytes.length : content.size;
+    if (size > MAX_FILE_BYTES) throw new CoreError('fs.name', { name: path, reason: 'a file on a FAT volume is smaller than 4 GiB' });
+    const { folder, name } = await this.#place(path);
+    const runs = this.#allocateRuns(Math.ceil(size / this.#g.clusterSize), facts);
+    this.#chain(runs);
+    await this.#fill(runs, content, size);
+    this.#add(folder, name, runs[0]?.start ?? 0, size, facts, ATTRIBUTE.archive);
+  }
+
+  async finish(): Promise<void> {
+    for (const folder of this.#folders.values()) if (folder.dirty) await this.#writeFolder(folder);
+    await writeTables(this.#g, this.state.table.bytes, this.table, this.tx);
+    await writeInfo(this.#g, this.table, this.#g.clusterCount, this.tx);
+  }
+
+  async #writeFolder(folder: OpenFolder): Promise<void> {
+    const g = this.#g;
+    if (folder.clusters.length === 0) return this.tx.write(rootOffset(g), folder.bytes);
+    for (let i = 0; i < folder.clusters.length; i++) {
+      const part = folder.bytes.subarray(i * g.clusterSize, (i + 1) * g.clusterSize);
+      const offset = clusterOffset(g, folder.clusters[i]!);
+      const wasFree = this.state.table.get(folder.clusters[i]!) === FREE;
+      await (wasFree ? this.tx.writeFree(offset, part) : this.tx.write(offset, part));
+    }
+  }
+
+  /** The folder a path goes into, and its name there. */
+  async #place(path: string): Promise<{ folder: OpenFolder; name: string }> {
+    const cut = path.lastIndexOf('/');
+    const name = path.slice(cut + 1);
+    assertName(name);
+    const folder = await this.#folder(cut < 0 ? '' : path.slice(0, cut));
+    if (folder.names.has(name.toUpperCase())) throw new CoreError('fs.exists', { path });
+    return { folder, name };
+  }
+
+  async #folder(path: string): Promise<OpenFolder> {
+    const known = this.#folders.get(path);
+    if (known) return known;
+    if (path === '') return this.#load(path, this.#g.rootCluster);
+    const cut = path.lastIndexOf('/');
+    const parent = await this.#folder(cut < 0 ? '' : path.slice(0, cut));
+    const found = parent.names.get(path.slice(cut + 1).toUpperCase());
+    if (!found?.folder) throw new CoreError('fs.not-found', { path });
+    return this.#load(path, found.first);
+  }
+
+  async #load(path: string, first: number): Promise<OpenFolder> {
+    const g = this.#g;
+    const runs = first === 0 ? [] : chainRuns({ geometry: g, table: this.table }, first, g.clusterCount);
+    const bytes = first === 0 ? await this.state.device.bytes(rootOffset(g), g.rootEntries * DIRECTORY_ENTRY_BYTES) : await readRuns(this.state, runs);
+    const parsed = parseDirectory(bytes);
+    // Behind the end mark there may be anything; it must not come to light when the mark moves.
+    bytes.fill(0, parsed.end);
+    const shortNames = new ShortNames();
+    const names: OpenFolder['names'] = new Map();
+    for (const { name, entry } of parsed.entries) {
+      if (entry.attributes & ATTRIBUTE.label) continue;
+      shortNames.take(entry.name);
+      names.set(name.toUpperCase(), { first: startCluster(entry, g.kind === 'fat32'), folder: (entry.attributes & ATTRIBUTE.folder) !== 0 });
+    }
+    const clusters = runs.flatMap((run) => Array.from({ length: run.length }, (_, i) => run.start + i));
+    const folder: OpenFolder = { first, clusters, bytes, end: parsed.end, dirty: false, fresh: false, shortNames, names };
+    this.#folders.set(path, folder);
+    return folder;
+  }
+
+  #add(folder: OpenFolder, name: string, first: number, size: number, facts: NewFileFacts, kind: number): void {
+    const short = folder.shortNames.next(name);
+    const slots = buildSlots({ ...this.#entry(first, size, facts, kind), name: short.raw }, short.needsLong ? name : undefined);
+    this.#makeRoom(folder, slots.length);
+    folder.bytes.set(slots, folder.end);
+    folder.end += slots.length;
+    folder.dirty = true;
+    folder.names.set(name.toUpperCase(), { first, folder: kind === ATTRIBUTE.folder });
+  }
+
+  #entry(first: number, size: number, facts: NewFileFacts, kind: number): Partial<RawEntry> {
+    const created = isoToStamp(facts.times?.created ?? facts.times?.modified);
+    const modified = isoToStamp(facts.times?.modified);
+    const words = facts.attributes ? attributeByte(facts.attributes) : 0;
+    const archive = facts.attributes ? 0 : ATTRIBUTE.archive;
+    return {
+      attributes: kind === ATTRIBUTE.folder ? words | ATTRIBUTE.folder : words | archive,
+      caseFlags: 0,
+      createdHundredths: created.hundredths,
+      createdTime: created.time,
+      createdDate: created.date,
+      accessedDate: isoToStamp(facts.times?.accessed ?? facts.times?.modified).date,
+      clusterHigh: first >>> 16,
+      modifiedTime: modified.time,
+      modifiedDate: modified.date,
+      clusterLow: first & 0xffff,
+      size,
+    };
+  }
+
+  #makeRoom(folder: OpenFolder, needed: number): void {
+    if (folder.end + needed <= folder.bytes.length) return;
+    const tooLong = folder.end + needed > MAX_DIRECTORY_ENTRIES * DIRECTORY_ENTRY_BYTES;
+    if (tooLong || folder.clusters.length === 0) throw new CoreError('fs.full', { needed, free: folder.bytes.length - folder.end });
+    const [cluster] = this.#allocate(1, undefined) as [number];
+    this.table.set(folder.clusters.at(-1)!, cluster);
+    this.table.set(cluster, END);
+    folder.clusters.push(cluster);
+    const bytes = new Uint8Array(folder.bytes.length + this.#g.clusterSize);
+    bytes.set(folder.bytes);
+    folder.bytes = bytes;
+  }
+
+  #allocateRuns(count: number, facts: NewFileFacts): ClusterRun[] {
+    const pieces = Math.max(1, Math.min(facts.placement?.fragments ?? 1, count));
+    const each = Math.ceil(count / pieces);
+    const runs: { start: number; length: number }[] = [];
+    for (let left = count, piece = 0; left > 0; piece++) {
+      const clusters = this.#allocate(Math.min(each, left), piece === 0 ? facts.placement?.near : undefined);
+      left -= clusters.length;
+      for (const cluster of clusters) {
+        const last = runs.at(-1);
+        if (last && last.start + last.length === cluster) last.length += 1;
+        else runs.push({ start: cluster, length: 1 });
+      }
+      // A gap left behind each piece is what makes the next one lie apart.
+      if (pieces > 1) this.#cursor = this.#wrap(this.#cursor + each);
+    }
+    return runs;
+  }
+
+  #wrap(cluster: number): number {
+    return cluster < this.#end ? cluster : 2;
+  }
+
+  /** The next free clusters from the cursor on, or from a place on the volume (0 its start, 1 its end). */
+  #allocate(count: number, near: number | undefined): number[] {
+    if (count > this.#free) {
+      const { clusterSize } = this.#g;
+      throw new CoreError('fs.full', { needed: count * clusterSize, free: this.#free * clusterSize });
+    }
+    if (near !== undefined) this.#cursor = this.#wrap(2 + Math.floor(near * (this.#g.clusterCount - 1)));
+    const out: number[] = [];
+    while (out.length < count) {
+      if (this.table.get(this.#cursor) === FREE) {
+        out.push(this.#cursor);
+        this.table.set(this.#cursor, END);
+      }
+      this.#cursor = this.#wrap(this.#cursor + 1);
+    }
+    this.#free -= count;
+    return out;
+  }
+
+  #chain(runs: readonly ClusterRun[]): void {
+    runs.forEach((run, i) => {
+      for (let c = run.start; c < run.start + run.length - 1; c++) this.table.set(c, c + 1);
+      this.table.set(run.start + run.length - 1, runs[i + 1]?.start ?? END);
+    });
+  }
+
+  async #fill(runs: readonly ClusterRun[], content: NewContent, size: number): Promise<void> {
+    const g = this.#g;
+    let done = 0;
+    for (const run of runs) {
+      const room = run.length * g.clusterSize;
+      const length = Math.min(room, size - done);
+      const offset = clusterOffset(g, run.start);
+      if (content.kind === 'bytes') await this.tx.writeFree(offset, content.bytes.subarray(done, done + length));
+      else await this.tx.placeFree(offset, length, content.seed, done);
+      if (length < room) await this.tx.clearFree(offset + length, room - length);
+      done += length;
+    }
+  }
+}
+
+function dotName(dots: string): Uint8Array {
+  const raw = new Uint8Array(11).fill(0x20);
+  [...dots].forEach((_, i) => (raw[i] = 0x2e));
+  return raw;
+}

@@ -1,0 +1,23 @@
+export type {
+  Abilities,
+  Beyond,
+  ByteRange,
+  ChangeOptions,
+  ContentRun,
+  FileEntry,
+  FileSystemDriver,
+  FileTimes,
+  FloorReason,
+  KindFacts,
+  MakeOptions,
+  NewContent,
+  NewFileFacts,
+  Placement,
+  SizeLimits,
+  Transaction,
+  Volume,
+  VolumeInfo,
+  VolumeWriter,
+} from './port';
+export { bytesBeyond, joinRanges, overlapsAny, totalOf } from './ranges';
+export { driverOf, findKind, kindFacts, makeableKinds, probeFileSystem } from './registry';

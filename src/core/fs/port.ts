@@ -1,0 +1,198 @@
+/**
+ * The FileSystem port: what a driver is, what an open volume can be asked, and what a driver may do to a disk.
+ *
+ * A driver declares its abilities as data and the plan reads them; nothing outside a driver knows its name. No driver
+ * writes to a device: it reads one, and yields writes into a {@link Transaction}. All offsets and lengths are bytes
+ * from the start of the volume unless a name says otherwise.
+ */
+import type { BlockDevice } from '@/core/device';
+import type { Finding } from '@/core/errors';
+
+/** What a driver can do to a volume of its kinds. */
+export interface Abilities {
+  readonly check: boolean;
+  readonly shrink: boolean;
+  readonly grow: boolean;
+  readonly make: boolean;
+  readonly relabel: boolean;
+  readonly write: boolean;
+}
+
+/** A file-system kind a driver knows: what a form needs to offer it and a table needs to name it. */
+export interface KindFacts {
+  /** Stable lower-case id: `fat32`. */
+  readonly kind: string;
+  /** As people write it: `FAT32`. */
+  readonly title: string;
+  readonly minBytes: number;
+  readonly maxBytes: number;
+  readonly maxFileBytes: number;
+  readonly maxLabelLength: number;
+  /** Cluster sizes that are valid for a volume of this size, ascending; empty when the size does not suit the kind. */
+  clusterSizes(size: number, sectorSize: number): readonly number[];
+  /** The cluster size taken when none is chosen, or undefined when the size does not suit the kind. */
+  defaultClusterSize(size: number, sectorSize: number): number | undefined;
+  /** The MBR type code of a volume of this size. */
+  mbrType(size: number): number;
+  /** The label as it will be stored. @throws CoreError `fs.label` */
+  normaliseLabel(label: string): string;
+}
+
+/** A half-open byte range [start, end). */
+export interface ByteRange {
+  readonly start: number;
+  readonly end: number;
+}
+
+/** What an open volume says of itself. Plain data. */
+export interface VolumeInfo {
+  readonly kind: string;
+  readonly title: string;
+  readonly label: string;
+  /** As the field prints it: `1A2B-3C4D`. */
+  readonly serial: string;
+  readonly clusterSize: number;
+  /** The size the file system claims, which may be less than its partition's. */
+  readonly size: number;
+  readonly used: number;
+  readonly free: number;
+  /** Sectors before the volume as its boot sector has it, where the kind stores that. */
+  readonly hiddenSectors?: number;
+}
+
+/** One thing that holds the floor up. Plain data. */
+export interface FloorReason {
+  readonly what: string;
+  readonly bytes: number;
+}
+
+/** How small and how large a volume can be made, and why. Plain data. */
+export interface SizeLimits {
+  readonly floor: { readonly bytes: number; readonly reason: string; readonly holds: readonly FloorReason[] };
+  readonly ceiling: { readonly bytes: number; readonly reason: string };
+}
+
+/** Times as the file system stores them: ISO 8601, with a zone only where one is stored. */
+export interface FileTimes {
+  readonly created?: string;
+  readonly modified?: string;
+  readonly accessed?: string;
+}
+
+/** One file or folder found on a volume. Plain data; `id` is the driver's own handle for {@link Volume.content}. */
+export interface FileEntry {
+  /** From the root, with `/` between names and none in front. */
+  readonly path: string;
+  readonly kind: 'file' | 'folder';
+  readonly size: number;
+  readonly times: FileTimes;
+  readonly attributes: readonly string[];
+  readonly id: number;
+}
+
+/** A stretch of a file's content in order: bytes on the volume, or zeros, or bytes in hand. */
+export type ContentRun =
+  | { readonly kind: 'at'; readonly offset: number; readonly length: number }
+  | { readonly kind: 'zeros'; readonly length: number }
+  | { readonly kind: 'bytes'; readonly bytes: Uint8Array };
+
+/** What lies past a proposed end. Plain data. */
+export interface Beyond {
+  readonly bytes: number;
+  /** Largest first, bounded. */
+  readonly items: readonly { readonly path: string; readonly bytes: number }[];
+}
+
+/** Options of a change to an existing volume. */
+export interface ChangeOptions {
+  /** Go on although the check found errors that do not make the change itself unsafe. */
+  readonly override?: boolean;
+}
+
+/** An open volume. It reads; changes go into a transaction and the volume is opened anew afterwards. */
+export interface Volume {
+  readonly info: VolumeInfo;
+  check(): Promise<readonly Finding[]>;
+  limits(): Promise<SizeLimits>;
+  /** Ranges in use, sorted, joined, structures included. */
+  allocation(): Promise<readonly ByteRange[]>;
+  beyond(end: number): Promise<Beyond>;
+  walk(): AsyncIterable<FileEntry>;
+  content(entry: FileEntry): AsyncIterable<ContentRun>;
+  shrink(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
+  grow(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
+  relabel(label: string, tx: Transaction): Promise<void>;
+  /** Sets what depends on where the volume starts. */
+  rebase(startLba: number, tx: Transaction): Promise<void>;
+  writer(tx: Transaction): Promise<VolumeWriter>;
+}
+
+/** What goes into a new file. */
+export type NewContent =
+  | { readonly kind: 'bytes'; readonly bytes: Uint8Array }
+  | { readonly kind: 'procedural'; readonly seed: number; readonly size: number };
+
+/** Where a new file's clusters go. */
+export interface Placement {
+  /** 0 for the start of the volume, up to 1 for its end. */
+  readonly near?: number;
+  /** Into how many pieces the file is cut, where the room allows it. Default 1. */
+  readonly fragments?: number;
+}
+
+/** What is stored beside a new file's content. */
+export interface NewFileFacts {
+  readonly times?: FileTimes;
+  readonly attributes?: readonly string[];
+  readonly placement?: Placement;
+}
+
+/** Adds to a volume. Nothing shows on it before {@link VolumeWriter.finish} and the transaction's commit. */
+export interface VolumeWriter {
+  mkdir(path: string, facts?: NewFileFacts): Promise<void>;
+  writeFile(path: string, content: NewContent, facts?: NewFileFacts): Promise<void>;
+  finish(): Promise<void>;
+}
+
+/** What a new volume is to be. */
+export interface MakeOptions {
+  readonly kind: string;
+  readonly label: string;
+  readonly clusterSize?: number;
+  /** A 32-bit number; the same options give the same bytes. */
+  readonly serial: number;
+  readonly startLba: number;
+  readonly format?: 'quick' | 'full';
+}
+
+/** A file-system driver. */
+export interface FileSystemDriver {
+  readonly name: string;
+  readonly kinds: readonly KindFacts[];
+  readonly abilities: Abilities;
+  /** The kind of file system that begins at the device's start, by bounded reading. */
+  probe(device: BlockDevice): Promise<string | undefined>;
+  /** @throws CoreError `fs.unknown` or `fs.damaged` */
+  open(device: BlockDevice): Promise<Volume>;
+  /** Makes a volume as large as the device. All of it is free to the transaction. */
+  make(device: BlockDevice, options: MakeOptions, tx: Transaction): Promise<void>;
+}
+
+/**
+ * How a driver changes a volume. Direct operations act at once and only on bytes that are free before and after the
+ * change; everything else is gathered and takes effect as a whole. Buffers are borrowed for the call.
+ */
+export interface Transaction {
+  /** Reads, seeing what was gathered so far. */
+  read(offset: number, into: Uint8Array): Promise<void>;
+  /** Gathers a write. */
+  write(offset: number, from: Uint8Array): Promise<void>;
+  /** Copies at once. @throws RangeError when the target is live */
+  copy(from: number, to: number, length: number): Promise<void>;
+  /** Writes at once. @throws RangeError when the target is live */
+  writeFree(offset: number, from: Uint8Array): Promise<void>;
+  /** Puts procedural content at once. @throws RangeError when the target is live */
+  placeFree(offset: number, length: number, seed: number, at: number): Promise<void>;
+  /** Zeroes at once. @throws RangeError when the target is live */
+  clearFree(offset: number, length: number): Promise<void>;
+}

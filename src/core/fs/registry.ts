@@ -1,0 +1,44 @@
+/** The drivers there are, in the order they are asked. A new file system is one line here. */
+import type { BlockDevice } from '@/core/device';
+import { CoreError } from '@/core/errors';
+import { fatDriver } from './fat';
+import type { FileSystemDriver, KindFacts } from './port';
+
+const DRIVERS: readonly FileSystemDriver[] = [fatDriver];
+
+/** What was recognised, before opening. */
+export interface Probed {
+  readonly driver: FileSystemDriver;
+  readonly kind: string;
+}
+
+/** The first driver that knows what begins at the device's start. */
+export async function probeFileSystem(device: BlockDevice): Promise<Probed | undefined> {
+  for (const driver of DRIVERS) {
+    const kind = await driver.probe(device);
+    if (kind !== undefined) return { driver, kind };
+  }
+  return undefined;
+}
+
+/** The driver of a kind, if there is one. */
+export function driverOf(kind: string): FileSystemDriver | undefined {
+  return DRIVERS.find((driver) => driver.kinds.some((k) => k.kind === kind));
+}
+
+/** What is known of a kind. @throws CoreError `fs.ability` for a kind that no driver has */
+export function kindFacts(kind: string): KindFacts {
+  const facts = findKind(kind);
+  if (!facts) throw new CoreError('fs.ability', { fileSystem: kind, ability: 'be made' });
+  return facts;
+}
+
+/** What is known of a kind, or undefined for a kind that no driver has. */
+export function findKind(kind: string): KindFacts | undefined {
+  return driverOf(kind)?.kinds.find((k) => k.kind === kind);
+}
+
+/** Every kind that can be made, in the order forms offer them. */
+export function makeableKinds(): readonly KindFacts[] {
+  return DRIVERS.filter((driver) => driver.abilities.make).flatMap((driver) => driver.kinds);
+}

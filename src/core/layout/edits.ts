@@ -1,0 +1,296 @@
+/**
+ * Edits of a layout: pure functions from a layout to the next one, or to a refusal with the nearest that can be.
+ *
+ * An edit never lets volumes overlap, leave the disk, or pass a kept volume's floor; what it rounds it tells.
+ */
+import { findKind } from '@/core/fs';
+import { ceilTo, floorTo, formatSize } from '@/core/size';
+import {
+  ALIGNMENT,
+  asVolumeId,
+  endOf,
+  firstUsable,
+  gapsOf,
+  lastUsable,
+  nameOf,
+  volumeOf,
+  type Bounds,
+  type Gap,
+  type LaidVolume,
+  type Layout,
+  type VolumeId,
+} from './layout';
+import { letterFault, nextLetter } from './letters';
+
+/** The outcome of an edit. `name` is the edit in plain words, for undo. */
+export type Edited =
+  | { readonly ok: true; readonly layout: Layout; readonly name: string; readonly notes: readonly string[] }
+  | { readonly ok: false; readonly reason: string; readonly nearest?: number };
+
+/** What a new volume is to be. Sizes in bytes. */
+export interface NewVolume {
+  readonly size: number;
+  readonly fileSystem: string;
+  readonly label: string;
+  readonly letter?: string;
+  readonly clusterSize?: number;
+  readonly role?: LaidVolume['role'];
+  readonly format?: 'quick' | 'full';
+}
+
+const MBR_VOLUMES = 4;
+
+const refuse = (reason: string, nearest?: number): Edited => ({ ok: false, reason, ...(nearest === undefined ? {} : { nearest }) });
+const done = (layout: Layout, name: string, notes: readonly string[] = []): Edited => ({ ok: true, layout, name, notes });
+
+function replace(layout: Layout, changed: readonly LaidVolume[], removed: readonly VolumeId[] = []): Layout {
+  const ids = new Set([...changed.map((v) => v.id), ...removed]);
+  const volumes = [...layout.volumes.filter((v) => !ids.has(v.id)), ...changed].sort((a, b) => a.start - b.start);
+  return { ...layout, volumes };
+}
+
+/** A fresh identity, the same for the same layout. */
+function freshId(layout: Layout): VolumeId {
+  const taken = new Set<string>(layout.volumes.map((v) => v.id));
+  for (let n = 1; ; n++) if (!taken.has(`new-${n}`)) return asVolumeId(`new-${n}`);
+}
+
+/** How far the end of a volume may go: up to the next volume, past a new one's start down to its own least size. */
+function endRoom(layout: Layout, volume: LaidVolume): { limit: number; follower?: LaidVolume } {
+  const next = layout.volumes.find((v) => v.start >= endOf(volume) && v.id !== volume.id);
+  if (!next) return { limit: lastUsable(layout) };
+  const touching = next.start - endOf(volume) < ALIGNMENT;
+  if (!touching || next.origin.kind !== 'new') return { limit: next.start };
+  const least = leastSize(next.fileSystem);
+  return { limit: floorTo(endOf(next) - least, ALIGNMENT), follower: next };
+}
+
+/** The least bytes a new volume of a kind may have, aligned. */
+export function leastSize(fileSystem: string): number {
+  return ceilTo(Math.max(findKind(fileSystem)?.minBytes ?? ALIGNMENT, ALIGNMENT), ALIGNMENT);
+}
+
+/**
+ * Sets the end edge of a volume. A new volume that touches it gives or takes the difference.
+ * Sizes of kept volumes are held between floor and ceiling; `nearest` is the size that can be.
+ */
+export function resizeEnd(layout: Layout, bounds: Bounds, id: VolumeId, length: number): Edited {
+  const volume = volumeOf(layout, id);
+  const wanted = floorTo(length, layout.sectorSize);
+  const { limit, follower } = endRoom(layout, volume);
+  const fault = sizeFault(volume, bounds, wanted) ?? roomFault(volume, wanted, limit);
+  if (fault) return fault;
+  const resized: LaidVolume = { ...volume, length: wanted };
+  const changed = [resized];
+  if (follower) {
+    const start = ceilTo(endOf(resized), ALIGNMENT);
+    changed.push({ ...follower, start, length: endOf(follower) - start });
+  }
+  return done(replace(layout, changed), `Resize ${nameOf(volume)} to ${formatSize(wanted)}`);
+}
+
+function roomFault(volume: LaidVolume, wanted: number, limit: number): Edited | undefined {
+  const room = limit - volume.start;
+  if (wanted <= room) return undefined;
+  return refuse(`${nameOf(volume)} has room for ${formatSize(room)} here.`, room);
+}
+
+function sizeFault(volume: LaidVolume, bounds: Bounds, wanted: number): Edited | undefined {
+  if (volume.origin.kind === 'new' || volume.format) {
+    const least = leastSize(volume.fileSystem);
+    const most = findKind(volume.fileSystem)?.maxBytes ?? Infinity;
+    const title = findKind(volume.fileSystem)?.title ?? 'new';
+    if (wanted < least) return refuse(`A ${title} volume has at least ${formatSize(least)}.`, least);
+    return wanted > most ? refuse(`A ${title} volume has at most ${formatSize(most)}.`, most) : undefined;
+  }
+  if (wanted === volume.length) return undefined;
+  if (volume.guarded) return refuse(`${nameOf(volume)} is guarded and keeps its size.`, volume.length);
+  const bound = bounds.get(volume.origin.number);
+  if (!bound) return refuse(`${nameOf(volume)} holds a file system not known here and keeps its size.`, volume.length);
+  if (wanted < bound.floor) return refuse(`${nameOf(volume)} can't be smaller than ${formatSize(bound.floor)}: ${bound.floorReason}.`, bound.floor);
+  if (wanted > bound.ceiling) return refuse(`${nameOf(volume)} can't be larger than ${formatSize(bound.ceiling)}: ${bound.ceilingReason}.`, bound.ceiling);
+  return undefined;
+}
+
+/** Sets the start edge of a new volume; kept volumes keep theirs. A touching kept volume before it keeps its size. */
+export function resizeStart(layout: Layout, id: VolumeId, start: number): Edited {
+  const volume = volumeOf(layout, id);
+  const wanted = ceilTo(start, ALIGNMENT);
+  if (volume.origin.kind !== 'new') return refuse(`${nameOf(volume)} keeps its start.`, volume.start);
+  const before = layout.volumes.filter((v) => v.start < volume.start).at(-1);
+  const least = before ? ceilTo(endOf(before), ALIGNMENT) : firstUsable(layout);
+  const length = endOf(volume) - wanted;
+  if (wanted < least) return refuse(`${before ? nameOf(before) : 'The table'} reaches to there.`, least);
+  const smallest = leastSize(volume.fileSystem);
+  if (length < smallest) return refuse(`A new volume here has at least ${formatSize(smallest)}.`, endOf(volume) - smallest);
+  return done(replace(layout, [{ ...volume, start: wanted, length }]), `Move the start of ${nameOf(volume)}`);
+}
+
+/** Creates a volume in a gap, at its start unless `start` says otherwise. */
+export function createVolume(layout: Layout, gap: Gap, spec: NewVolume, start = gap.start): Edited {
+  if (layout.table === 'none') return refuse('This disk has no table, so it holds one volume only.');
+  if (layout.table === 'mbr' && layout.volumes.length >= MBR_VOLUMES) {
+    return refuse(`The table has ${MBR_VOLUMES} entries and all are in use.`);
+  }
+  const at = ceilTo(start, ALIGNMENT);
+  const size = floorTo(Math.min(spec.size, gap.end - at), layout.sectorSize);
+  if (spec.size > gap.end - at) return refuse(`There are ${formatSize(gap.end - at)} unallocated here.`, gap.end - at);
+  const volume = newVolume(layout, spec, at, size);
+  const fault = specFault(layout, volume);
+  if (fault) return fault;
+  return done(replace(layout, [volume]), `New volume ${nameOf(volume)}, ${formatSize(size)}`);
+}
+
+function newVolume(layout: Layout, spec: NewVolume, start: number, length: number): LaidVolume {
+  const facts = findKind(spec.fileSystem);
+  return {
+    id: freshId(layout),
+    origin: { kind: 'new' },
+    start,
+    length,
+    fileSystem: spec.fileSystem,
+    label: spec.label,
+    role: spec.role ?? 'data',
+    active: false,
+    type: facts?.mbrType(length) ?? 0,
+    guarded: false,
+    format: spec.format ?? 'quick',
+    ...(spec.letter ? { letter: spec.letter } : {}),
+    ...(spec.clusterSize ? { clusterSize: spec.clusterSize } : {}),
+  };
+}
+
+/** What is wrong with a volume that is to be made, if anything. */
+function specFault(layout: Layout, volume: LaidVolume): Edited | undefined {
+  const facts = findKind(volume.fileSystem);
+  if (!facts) return refuse(`A ${volume.fileSystem} volume can't be made here.`);
+  const size = sizeFault({ ...volume, origin: { kind: 'new' } }, new Map(), volume.length);
+  if (size) return size;
+  const sizes = facts.clusterSizes(volume.length, layout.sectorSize);
+  if (sizes.length === 0) return refuse(`${formatSize(volume.length)} does not suit ${facts.title}.`);
+  if (volume.clusterSize !== undefined && !sizes.includes(volume.clusterSize)) {
+    return refuse(`A cluster size of ${formatSize(volume.clusterSize)} does not suit ${formatSize(volume.length)} of ${facts.title}.`);
+  }
+  return labelFault(volume.fileSystem, volume.label) ?? letterRefusal(layout, volume.id, volume.letter);
+}
+
+function labelFault(fileSystem: string, label: string): Edited | undefined {
+  try {
+    findKind(fileSystem)?.normaliseLabel(label);
+    return undefined;
+  } catch (error) {
+    return refuse(error instanceof Error ? error.message : String(error));
+  }
+}
+
+function letterRefusal(layout: Layout, id: VolumeId, letter: string | undefined): Edited | undefined {
+  const fault = letter === undefined ? undefined : letterFault(layout, id, letter);
+  return fault ? refuse(fault) : undefined;
+}
+
+/** The parts a volume is split into: what it keeps, and the new ones behind it in order. */
+export interface Split {
+  readonly keep: number;
+  readonly parts: readonly Omit<NewVolume, 'size'>[] | readonly NewVolume[];
+}
+
+/**
+ * Splits a volume: it keeps `keep` bytes and new volumes fill the rest of what it had. Parts without a size share what
+ * is left equally; the last one takes what rounding leaves.
+ */
+export function splitVolume(layout: Layout, bounds: Bounds, id: VolumeId, split: Split): Edited {
+  const volume = volumeOf(layout, id);
+  const end = Math.max(endOf(volume), roomBehind(layout, volume));
+  const shrunk = resizeEnd(layout, bounds, id, split.keep);
+  if (!shrunk.ok) return shrunk;
+  let next = shrunk.layout;
+  let at = ceilTo(volume.start + split.keep, ALIGNMENT);
+  for (let i = 0; i < split.parts.length; i++) {
+    const part = split.parts[i]!;
+    const share = (end - at) / (split.parts.length - i);
+    const last = i === split.parts.length - 1;
+    const size = 'size' in part ? part.size : last ? end - at : floorTo(share, ALIGNMENT);
+    const letter = part.letter ?? nextLetter(next);
+    const made = createVolume(next, { start: at, end }, { ...part, size, ...(letter ? { letter } : {}) });
+    if (!made.ok) return made;
+    next = made.layout;
+    at = ceilTo(at + size, ALIGNMENT);
+  }
+  const count = split.parts.length;
+  return done(next, `Split ${nameOf(volume)} in ${count + 1}`);
+}
+
+/** The end of the unallocated stretch right behind a volume. */
+function roomBehind(layout: Layout, volume: LaidVolume): number {
+  const next = layout.volumes.find((v) => v.start >= endOf(volume) && v.id !== volume.id);
+  return next ? next.start : lastUsable(layout);
+}
+
+/** Takes a volume out of the layout. A guarded one needs `override`. */
+export function removeVolume(layout: Layout, id: VolumeId, override = false): Edited {
+  const volume = volumeOf(layout, id);
+  if (volume.guarded && !override) return refuse(`${nameOf(volume)} is guarded. Lift the guard first.`);
+  if (layout.table === 'none') return refuse('The disk has no table to take its volume out of. Format it instead.');
+  return done(replace(layout, [], [id]), `Remove ${nameOf(volume)}`);
+}
+
+/** Makes a volume anew where it stands. What it holds is lost. */
+export function formatVolume(layout: Layout, id: VolumeId, spec: Pick<NewVolume, 'fileSystem' | 'clusterSize' | 'format'>): Edited {
+  const volume = volumeOf(layout, id);
+  if (volume.guarded) return refuse(`${nameOf(volume)} is guarded. Lift the guard first.`);
+  const { clusterSize: _old, ...rest } = volume;
+  const next: LaidVolume = {
+    ...rest,
+    fileSystem: spec.fileSystem,
+    format: spec.format ?? 'quick',
+    type: findKind(spec.fileSystem)?.mbrType(volume.length) ?? volume.type,
+    ...(spec.clusterSize ? { clusterSize: spec.clusterSize } : {}),
+  };
+  return specFault(layout, next) ?? done(replace(layout, [next]), `Format ${nameOf(volume)}`);
+}
+
+/** Sets the label as the file system will store it. */
+export function setLabel(layout: Layout, id: VolumeId, label: string): Edited {
+  const volume = volumeOf(layout, id);
+  const fault = labelFault(volume.fileSystem, label);
+  if (fault) return fault;
+  const facts = findKind(volume.fileSystem);
+  if (!facts) return refuse(`${nameOf(volume)} holds a file system not known here and keeps its label.`);
+  const stored = facts.normaliseLabel(label);
+  const notes = stored === label ? [] : [`The label is stored as ${stored}.`];
+  return done(replace(layout, [{ ...volume, label: stored }]), `Label ${stored || 'none'}`, notes);
+}
+
+/** Sets or takes the letter. */
+export function setLetter(layout: Layout, id: VolumeId, letter: string | undefined): Edited {
+  const volume = volumeOf(layout, id);
+  const refused = letterRefusal(layout, id, letter);
+  if (refused) return refused;
+  const { letter: _old, ...rest } = volume;
+  return done(replace(layout, [letter ? { ...rest, letter } : rest]), letter ? `Letter ${letter}` : 'No letter');
+}
+
+/** Sets the role, which decides colour and guard, not content. */
+export function setRole(layout: Layout, id: VolumeId, role: LaidVolume['role']): Edited {
+  const volume = volumeOf(layout, id);
+  return done(replace(layout, [{ ...volume, role }]), `Role ${role}`);
+}
+
+/** Guards a volume against changes, or lifts the guard. */
+export function setGuard(layout: Layout, id: VolumeId, guarded: boolean): Edited {
+  const volume = volumeOf(layout, id);
+  return done(replace(layout, [{ ...volume, guarded }]), guarded ? `Guard ${nameOf(volume)}` : `Lift the guard of ${nameOf(volume)}`);
+}
+
+/** Marks the volume the machine starts from, the only one of its disk. */
+export function setActive(layout: Layout, id: VolumeId, active: boolean): Edited {
+  const volume = volumeOf(layout, id);
+  if (layout.table !== 'mbr') return refuse('Only a master boot record has an active mark.');
+  const changed = layout.volumes.filter((v) => v.active || v.id === id).map((v) => ({ ...v, active: v.id === id && active }));
+  return done(replace(layout, changed), active ? `Make ${nameOf(volume)} active` : `Make ${nameOf(volume)} inactive`);
+}
+
+/** The gap at an offset, if that is unallocated. */
+export function gapAt(layout: Layout, offset: number): Gap | undefined {
+  return gapsOf(layout).find((gap) => offset >= gap.start && offset < gap.end);
+}

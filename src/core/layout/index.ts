@@ -1,0 +1,21 @@
+export {
+  createVolume,
+  formatVolume,
+  gapAt,
+  leastSize,
+  removeVolume,
+  resizeEnd,
+  resizeStart,
+  setActive,
+  setGuard,
+  setLabel,
+  setLetter,
+  setRole,
+  splitVolume,
+} from './edits';
+export type { Edited, NewVolume, Split } from './edits';
+export { beginHistory, record, redo, undo } from './history';
+export type { History } from './history';
+export { ALIGNMENT, asVolumeId, endOf, firstUsable, gapsOf, lastUsable, nameOf, volumeOf } from './layout';
+export type { Bounds, Gap, LaidVolume, Layout, Origin, Role, TableKind, VolumeBounds, VolumeId } from './layout';
+export { letterFault, nextLetter } from './letters';

@@ -1,0 +1,117 @@
+/**
+ * A disk's layout as a value: which volumes lie where, now or planned. Frozen plain data that survives structured
+ * clone; edits return new values. Offsets and lengths are bytes.
+ */
+export type TableKind = 'none' | 'mbr' | 'gpt';
+
+/** What a volume is there for. It decides its colour, and whether it is guarded. */
+export type Role = 'system' | 'data' | 'firmware' | 'recovery' | 'foreign' | 'swap';
+
+declare const volumeId: unique symbol;
+/** The identity of a volume across edits. */
+export type VolumeId = string & { readonly [volumeId]: true };
+
+/** Where a planned volume comes from: the volume of that number as it is now, or nothing. */
+export type Origin = { readonly kind: 'kept'; readonly number: number } | { readonly kind: 'new' };
+
+/** One volume of a layout. */
+export interface LaidVolume {
+  readonly id: VolumeId;
+  readonly origin: Origin;
+  readonly start: number;
+  readonly length: number;
+  /** A kind that a driver knows, or `unknown`. */
+  readonly fileSystem: string;
+  /** Undefined lets the driver choose when the volume is made. */
+  readonly clusterSize?: number;
+  readonly label: string;
+  /** A single capital letter, or none. */
+  readonly letter?: string;
+  readonly role: Role;
+  readonly active: boolean;
+  /** The MBR type code; kept as found until the file system changes. */
+  readonly type: number;
+  /** Set when the volume is made anew where it stands; what it held is lost. */
+  readonly format?: 'quick' | 'full';
+  readonly guarded: boolean;
+}
+
+/** All volumes of a disk, by start. */
+export interface Layout {
+  readonly diskSize: number;
+  readonly sectorSize: number;
+  readonly table: TableKind;
+  readonly volumes: readonly LaidVolume[];
+}
+
+/** Starts of volumes are multiples of this. */
+export const ALIGNMENT = 1024 * 1024;
+
+/** What a layout knows of how far a kept volume can be resized. */
+export interface VolumeBounds {
+  readonly floor: number;
+  readonly floorReason: string;
+  readonly ceiling: number;
+  readonly ceilingReason: string;
+}
+
+/** Bounds by volume number as it is now. */
+export type Bounds = ReadonlyMap<number, VolumeBounds>;
+
+/** A gap between volumes, half-open. */
+export interface Gap {
+  readonly start: number;
+  readonly end: number;
+}
+
+/** Brands a string as a volume's identity. */
+export function asVolumeId(id: string): VolumeId {
+  return id as VolumeId;
+}
+
+/** The end of a volume, exclusive. */
+export function endOf(volume: Pick<LaidVolume, 'start' | 'length'>): number {
+  return volume.start + volume.length;
+}
+
+/** The first byte a volume may begin at: the table comes before it. */
+export function firstUsable(layout: Pick<Layout, 'table'>): number {
+  return layout.table === 'none' ? 0 : ALIGNMENT;
+}
+
+/** The byte after the last a volume may use. */
+export function lastUsable(layout: Pick<Layout, 'diskSize' | 'sectorSize' | 'table'>): number {
+  // A master boot record counts sectors in 32 bits.
+  const limit = layout.table === 'mbr' ? 0xffffffff * layout.sectorSize : layout.diskSize;
+  return Math.min(layout.diskSize, limit);
+}
+
+/** The unallocated stretches that could hold a volume: aligned, and at least one alignment unit long. */
+export function gapsOf(layout: Layout): Gap[] {
+  const gaps: Gap[] = [];
+  let at = firstUsable(layout);
+  const close = (end: number): void => {
+    const start = Math.ceil(at / ALIGNMENT) * ALIGNMENT;
+    if (end - start >= ALIGNMENT) gaps.push({ start, end });
+  };
+  for (const volume of layout.volumes) {
+    close(volume.start);
+    at = Math.max(at, endOf(volume));
+  }
+  close(lastUsable(layout));
+  return gaps;
+}
+
+/** The volume with this identity. @throws RangeError when there is none */
+export function volumeOf(layout: Layout, id: VolumeId): LaidVolume {
+  const volume = layout.volumes.find((v) => v.id === id);
+  if (!volume) throw new RangeError(`no volume ${id} in the layout`);
+  return volume;
+}
+
+/** What a volume is called in a sentence: its letter and label, else its place. */
+export function nameOf(volume: Pick<LaidVolume, 'letter' | 'label' | 'origin'>): string {
+  const name = [volume.letter, volume.label].filter(Boolean).join(' ');
+  if (name) return name;
+  return volume.origin.kind === 'kept' ? `volume ${volume.origin.number}` : 'the new volume';
+}

@@ -1,0 +1,22 @@
+export { derivePlan } from './derive';
+export type { PlanOptions } from './derive';
+export { secondsFor, speedOf } from './medium';
+export type { MediumKind, MediumSpeed } from './medium';
+export type {
+  CheckStep,
+  GrowStep,
+  Hazard,
+  Loss,
+  MakeStep,
+  Plan,
+  ProveStep,
+  RelabelStep,
+  RemoveStep,
+  ShrinkStep,
+  Step,
+  StepCost,
+  Stretch,
+  TableStep,
+} from './steps';
+export { durationWords, lossWords, stepWords } from './words';
+export type { StepWords } from './words';

@@ -1,0 +1,112 @@
+/** The steps of a work order, as plain data. Offsets and lengths are bytes on the disk. */
+import type { MbrEntry } from '@/core/table';
+
+/** A stretch of the disk that a step works in. */
+export interface Stretch {
+  readonly start: number;
+  readonly length: number;
+}
+
+/** What a step costs. */
+export interface StepCost {
+  readonly reads: number;
+  /** Bytes of files carried to another place. */
+  readonly carries: number;
+  readonly writes: number;
+  readonly seconds: number;
+}
+
+/** What is lost by a step. */
+export interface Loss {
+  readonly files: number;
+  readonly bytes: number;
+}
+
+interface Base {
+  /** What the volume is called in sentences. */
+  readonly name: string;
+  readonly cost: StepCost;
+}
+
+/** Checks a volume that will be changed, and reads every file of it for the proof. */
+export interface CheckStep extends Base {
+  readonly kind: 'check';
+  readonly number: number;
+  readonly at: Stretch;
+  readonly files: number;
+}
+
+/** Makes a volume's file system smaller. */
+export interface ShrinkStep extends Base {
+  readonly kind: 'shrink';
+  readonly at: Stretch;
+  readonly to: number;
+}
+
+/** Takes a volume away. The table step makes it so. */
+export interface RemoveStep extends Base {
+  readonly kind: 'remove';
+  readonly at: Stretch;
+  readonly loses: Loss;
+}
+
+/** Writes the partition table. */
+export interface TableStep extends Base {
+  readonly kind: 'table';
+  readonly entries: readonly MbrEntry[];
+  /** Set when the table is made anew. */
+  readonly diskSignature?: number;
+  readonly sectorSize: number;
+}
+
+/** Makes a volume's file system larger. */
+export interface GrowStep extends Base {
+  readonly kind: 'grow';
+  readonly at: Stretch;
+  readonly from: number;
+}
+
+/** Makes a new file system. */
+export interface MakeStep extends Base {
+  readonly kind: 'make';
+  readonly at: Stretch;
+  readonly fileSystem: string;
+  readonly label: string;
+  readonly clusterSize: number | undefined;
+  readonly serial: number;
+  readonly format: 'quick' | 'full';
+  readonly loses?: Loss;
+}
+
+/** Changes a label. */
+export interface RelabelStep extends Base {
+  readonly kind: 'relabel';
+  readonly at: Stretch;
+  readonly label: string;
+}
+
+/** Reads every file of a kept volume again and compares. */
+export interface ProveStep extends Base {
+  readonly kind: 'prove';
+  readonly number: number;
+  readonly at: Stretch;
+  readonly files: number;
+}
+
+export type Step = CheckStep | ShrinkStep | RemoveStep | TableStep | GrowStep | MakeStep | RelabelStep | ProveStep;
+
+/** Something the person must know or do, with how much it matters. */
+export interface Hazard {
+  readonly severity: 'info' | 'warning';
+  readonly message: string;
+}
+
+/** A derived work order. The same inputs give the same plan. */
+export interface Plan {
+  readonly steps: readonly Step[];
+  readonly total: StepCost;
+  readonly loses: Loss;
+  readonly hazards: readonly Hazard[];
+  /** What must be set again afterwards. */
+  readonly after: readonly string[];
+}

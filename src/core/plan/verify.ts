@@ -1,0 +1,54 @@
+/**
+ * The dry run of a plan over ranges, before the first write: no step touches a byte that is live for somebody else.
+ *
+ * Every volume owns a stretch. A step may work only in its own; ownership changes hands only where the plan says so.
+ */
+import type { Survey } from '@/core/inspect';
+import { endOf, type Layout } from '@/core/layout';
+import type { Plan, Step, Stretch } from './steps';
+
+interface Owner extends Stretch {
+  readonly key: string;
+}
+
+/** @throws RangeError when a step would touch what is not its own; a plan like that is our mistake, never a refusal */
+export function verifyPlan(survey: Survey, planned: Layout, plan: Plan): void {
+  let owners: Owner[] = survey.volumes.map((v) => ({ key: `${v.number}`, start: v.start, length: v.length }));
+  for (const step of plan.steps) owners = after(owners, step, planned);
+  for (const volume of planned.volumes) {
+    const own = owners.find((o) => o.start === volume.start);
+    if (!own || own.length !== volume.length) throw new RangeError(`the plan does not lead to volume [${volume.start}, ${endOf(volume)})`);
+  }
+  if (plan.steps.length > 0 && owners.length !== planned.volumes.length) throw new RangeError('the plan leads to other volumes than planned');
+}
+
+function after(owners: Owner[], step: Step, planned: Layout): Owner[] {
+  switch (step.kind) {
+    case 'shrink':
+      return owners.map((o) => (o.start === step.at.start ? { ...o, length: step.to } : o));
+    case 'remove':
+      return owners.filter((o) => o.start !== step.at.start);
+    case 'make':
+      return claim(owners.filter((o) => !sameKept(o, step, planned)), step.at, 'new');
+    case 'grow': {
+      const own = owners.find((o) => o.start === step.at.start);
+      if (!own) throw new RangeError(`no volume at ${step.at.start} to grow`);
+      return claim(owners.filter((o) => o !== own), step.at, own.key);
+    }
+    default:
+      return owners;
+  }
+}
+
+/** Whether the volume made is one that is formatted where it stands. */
+function sameKept(owner: Owner, step: Step & { kind: 'make' }, planned: Layout): boolean {
+  const volume = planned.volumes.find((v) => v.start === step.at.start);
+  return volume?.origin.kind === 'kept' && `${volume.origin.number}` === owner.key;
+}
+
+function claim(owners: Owner[], at: Stretch, key: string): Owner[] {
+  const end = at.start + at.length;
+  const hit = owners.find((o) => o.start < end && at.start < o.start + o.length);
+  if (hit) throw new RangeError(`[${at.start}, ${end}) is live for [${hit.start}, ${hit.start + hit.length})`);
+  return [...owners, { ...at, key }];
+}

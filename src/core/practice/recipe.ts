@@ -1,0 +1,67 @@
+/** The recipe of a practice disk: versioned data, checked on reading. Sizes are in the size grammar. */
+import { CoreError } from '@/core/errors';
+import { z } from 'zod';
+
+const size = z.string().min(1).max(40);
+const share = z.number().min(0).max(1);
+
+const fileSchema = z.strictObject({
+  file: z.string().min(1).describe('Path from the root, with / between names'),
+  text: z.string().max(100_000).optional().describe('Content in words'),
+  size: size.optional().describe('Content made up, this long'),
+  near: share.optional().describe('Where on the volume: 0 its start, 1 its end'),
+  fragments: z.int().min(1).max(100_000).optional(),
+  attributes: z.array(z.string()).optional(),
+  modified: z.string().optional(),
+});
+
+const treeSchema = z.strictObject({
+  folder: z.string().describe('Folder to fill, made with all above it; empty for the root'),
+  count: z.int().min(1).max(1_000_000),
+  name: z.string().min(1).describe('{n} is the number, {nn} to {nnnnnn} pad it, {word} a made-up word'),
+  subfolders: z.array(z.string().min(1)).optional().describe('Spread evenly over these subfolders'),
+  smallest: size,
+  largest: size,
+  near: share.optional(),
+  fragments: z.int().min(1).max(100_000).optional().describe('Every fourth file is cut into this many pieces'),
+  from: z.string().optional().describe('Earliest date'),
+  to: z.string().optional().describe('Latest date'),
+});
+
+const volumeSchema = z.strictObject({
+  size: size.default('rest'),
+  start: size.optional().describe('Defaults to the end of the volume before'),
+  fileSystem: z.string(),
+  label: z.string().default(''),
+  letter: z.string().regex(/^[A-Z]$/).optional(),
+  clusterSize: z.int().optional(),
+  active: z.boolean().optional(),
+  fill: z.array(z.union([fileSchema, treeSchema])).default([]),
+});
+
+export const recipeSchema = z.strictObject({
+  version: z.literal(1),
+  id: z.string().regex(/^[a-z0-9-]+$/),
+  name: z.string().min(1).max(60),
+  medium: z.enum(['hdd', 'ssd', 'nvme', 'usb', 'card']),
+  model: z.string().max(80).default(''),
+  size,
+  sectorSize: z.union([z.literal(512), z.literal(4096)]).default(512),
+  table: z.enum(['mbr', 'none']),
+  volumes: z.array(volumeSchema).max(4),
+});
+
+/** A recipe with its defaults filled in. */
+export type Recipe = z.output<typeof recipeSchema>;
+/** A recipe as it may be written. */
+export type RecipeInput = z.input<typeof recipeSchema>;
+export type RecipeVolume = Recipe['volumes'][number];
+export type RecipeFill = RecipeVolume['fill'][number];
+
+/** Checks a recipe. @throws CoreError `recipe.invalid` naming the first fault and where it is */
+export function parseRecipe(input: unknown): Recipe {
+  const result = recipeSchema.safeParse(input);
+  if (result.success) return result.data;
+  const issue = result.error.issues[0]!;
+  throw new CoreError('recipe.invalid', { reason: `${issue.path.join('.') || 'the whole'}: ${issue.message}` });
+}

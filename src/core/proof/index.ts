@@ -1,0 +1,6 @@
+export { certify } from './certificate';
+export type { Certificate, VolumeProof } from './certificate';
+export { compareManifests } from './compare';
+export type { Comparison, Difference } from './compare';
+export { portableHasher, takeManifest } from './manifest';
+export type { DigestMethod, Hasher, HasherFactory, ManifestEntry, ManifestProgress } from './manifest';

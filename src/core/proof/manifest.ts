@@ -1,0 +1,130 @@
+/**
+ * The manifest of a volume: every file and folder with size, times, attributes and the SHA-256 of its content.
+ *
+ * Where a device knows that content comes from a procedural source, the digest is taken over the source's description
+ * instead of the bytes, and says so: equal sources give equal bytes. On image files bytes are always hashed.
+ */
+import type { BlockDevice, SourceRun } from '@/core/device';
+import type { ContentRun, FileEntry, Volume } from '@/core/fs';
+import { createSHA256 } from 'hash-wasm';
+
+/** How a digest was taken. */
+export type DigestMethod = 'bytes' | 'source';
+
+/** One file or folder. Plain data; folders have no digest. */
+export interface ManifestEntry {
+  readonly path: string;
+  readonly kind: 'file' | 'folder';
+  readonly size: number;
+  readonly times: FileEntry['times'];
+  readonly attributes: readonly string[];
+  readonly sha256?: string;
+  readonly method?: DigestMethod;
+}
+
+/** A digest being made. */
+export interface Hasher {
+  update(bytes: Uint8Array): void;
+  /** Hexadecimal; the hasher is spent. */
+  digest(): string;
+}
+
+/** Makes a fresh SHA-256. The runner puts the machine's own in place of the portable one. */
+export type HasherFactory = () => Promise<Hasher> | Hasher;
+
+let portable: Awaited<ReturnType<typeof createSHA256>> | undefined;
+
+/** SHA-256 in WebAssembly, the same everywhere. One digest at a time: the engine behind it is shared. */
+export const portableHasher: HasherFactory = async () => {
+  portable ??= await createSHA256();
+  const engine = portable.init();
+  return { update: (bytes) => void engine.update(bytes), digest: () => engine.digest('hex') };
+};
+
+const READ_CHUNK = 4 * 1024 * 1024;
+
+/** What {@link takeManifest} tells while it reads. */
+export interface ManifestProgress {
+  readonly files: number;
+  readonly bytes: number;
+}
+
+export interface ManifestOptions {
+  readonly hasher?: HasherFactory;
+  readonly progress?: (progress: ManifestProgress) => void;
+  readonly signal?: AbortSignal;
+  /** Hash bytes even where the source is known. */
+  readonly alwaysBytes?: boolean;
+}
+
+/**
+ * Reads every file of the volume that `device` is the window of, in the volume's own order.
+ * @throws CoreError `device.read-failed` or `fs.damaged`; the signal's reason when aborted
+ */
+export async function* takeManifest(volume: Volume, device: BlockDevice, options: ManifestOptions = {}): AsyncGenerator<ManifestEntry> {
+  let files = 0;
+  let bytes = 0;
+  const buffer = new Uint8Array(READ_CHUNK);
+  for await (const entry of volume.walk()) {
+    options.signal?.throwIfAborted();
+    const { path, kind, size, times, attributes } = entry;
+    if (kind === 'folder') {
+      yield { path, kind, size, times, attributes };
+      continue;
+    }
+    const digest = await digestFile(volume, device, entry, buffer, options, (n) => {
+      bytes += n;
+      options.progress?.({ files, bytes });
+    });
+    files += 1;
+    options.progress?.({ files, bytes });
+    yield { path, kind, size, times, attributes, ...digest };
+  }
+}
+
+async function digestFile(
+  volume: Volume,
+  device: BlockDevice,
+  entry: FileEntry,
+  buffer: Uint8Array,
+  { hasher = portableHasher, signal, alwaysBytes }: ManifestOptions,
+  read: (bytes: number) => void,
+): Promise<{ sha256: string; method: DigestMethod }> {
+  const runs: ContentRun[] = [];
+  for await (const run of volume.content(entry)) runs.push(run);
+  const sources = alwaysBytes ? undefined : sourcesOf(device, runs);
+  const hash = await hasher();
+  if (sources) {
+    hash.update(new TextEncoder().encode(JSON.stringify(sources)));
+    return { sha256: hash.digest(), method: 'source' };
+  }
+  for (const run of runs) {
+    const length = run.kind === 'bytes' ? run.bytes.length : run.length;
+    for (let done = 0; done < length; done += READ_CHUNK) {
+      signal?.throwIfAborted();
+      const part = buffer.subarray(0, Math.min(READ_CHUNK, length - done));
+      if (run.kind === 'at') await device.read(run.offset + done, part);
+      else if (run.kind === 'zeros') part.fill(0);
+      else part.set(run.bytes.subarray(done, done + part.length));
+      hash.update(part);
+      read(part.length);
+    }
+  }
+  return { sha256: hash.digest(), method: 'bytes' };
+}
+
+/** The procedural sources of a file, joined where they continue each other, or undefined when any byte is real. */
+function sourcesOf(device: BlockDevice, runs: readonly ContentRun[]): SourceRun[] | undefined {
+  const out: { seed: number; at: number; length: number }[] = [];
+  for (const run of runs) {
+    if (run.kind !== 'at') return undefined;
+    const sources = device.sources(run.offset, run.length);
+    if (!sources) return undefined;
+    for (const source of sources) {
+      const last = out.at(-1);
+      if (last && last.seed === source.seed && last.at + last.length === source.at) last.length += source.length;
+      else out.push({ ...source });
+    }
+  }
+  return out.length > 0 ? out : undefined;
+}

@@ -1,0 +1,11 @@
+export { applyNow, writeFirstSector } from './apply-now';
+export { frameRecord, readFrames } from './framing';
+export type { LogEntry, LogReader } from './framing';
+export type { DiskIdentity, JournalEntry, JournalRecord, JournalStore } from './journal';
+export { readRunState } from './journal-state';
+export type { RunState } from './journal-state';
+export { MemoryJournal } from './memory-journal';
+export { resumeRun, startRun } from './run-plan';
+export type { RunPorts, RunProgress } from './run-plan';
+export { rewindDisk, UndoDevice } from './undo';
+export type { UndoStore } from './undo';

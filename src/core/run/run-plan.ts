@@ -1,0 +1,250 @@
+/** Carrying out a plan, from the beginning or from wherever a journal says it was. The only code that writes to a disk. */
+import { WindowDevice, type BlockDevice } from '@/core/device';
+import { CoreError, type Finding } from '@/core/errors';
+import { driverOf, probeFileSystem, type Volume } from '@/core/fs';
+import { stepWords, type Plan, type Step } from '@/core/plan';
+import { certify, compareManifests, takeManifest, type Certificate, type HasherFactory, type ManifestEntry, type VolumeProof } from '@/core/proof';
+import { serialiseMbr } from '@/core/table';
+import { applyTransaction, commitToJournal, replay } from './commit';
+import type { JournalStore } from './journal';
+import { readRunState, type RunState } from './journal-state';
+import { StepTransaction } from './step-transaction';
+
+/** What a run tells while it goes. Plain data. */
+export interface RunProgress {
+  readonly step: number;
+  /** Bytes read or carried of the step's own total. */
+  readonly done: number;
+  readonly total: number;
+  readonly state: 'working' | 'done';
+}
+
+/** What a run works with. */
+export interface RunPorts {
+  readonly disk: BlockDevice;
+  readonly journal: JournalStore;
+  readonly hasher?: HasherFactory;
+  readonly progress?: (progress: RunProgress) => void;
+  /** Aborting stops at the next safe moment; the run can be resumed. */
+  readonly signal?: AbortSignal;
+  /** The time as an ISO string. */
+  readonly now: () => string;
+  readonly alwaysBytes?: boolean;
+}
+
+const MANIFEST_PART = 2000;
+
+/**
+ * Begins a run.
+ * @throws CoreError `run.unfinished` when the journal holds a run that is not, `run.stopped` when stopped, and
+ *   whatever a step met; in every case the journal can be resumed
+ */
+export async function startRun(plan: Plan, ports: RunPorts, override = false): Promise<Certificate> {
+  const earlier = await readRunState(ports.journal);
+  if (earlier && !earlier.certificate) throw new CoreError('run.unfinished', { reason: `step ${earlier.next + 1} of ${earlier.plan.steps.length} is next` });
+  await ports.journal.clear();
+  const { size, sectorSize } = ports.disk;
+  await ports.journal.append({ kind: 'begin', version: 1, plan, disk: { size, sectorSize }, started: ports.now(), override });
+  await ports.journal.flush();
+  return continueRun(ports);
+}
+
+/** Goes on with the run in the journal. @throws CoreError `run.nothing-to-resume`, and what {@link startRun} throws */
+export async function resumeRun(ports: RunPorts): Promise<Certificate> {
+  const state = await readRunState(ports.journal);
+  if (!state) throw new CoreError('run.nothing-to-resume', { reason: 'the journal is empty' });
+  if (state.certificate) return state.certificate;
+  return continueRun(ports);
+}
+
+async function continueRun(ports: RunPorts): Promise<Certificate> {
+  const state = (await readRunState(ports.journal))!;
+  const { disk } = ports;
+  if (state.disk.size !== disk.size || state.disk.sectorSize !== disk.sectorSize) {
+    throw new CoreError('journal.foreign', { reason: `it is for a disk of ${state.disk.size} bytes, this one has ${disk.size}` });
+  }
+  return new Execution(state, ports).go();
+}
+
+class Execution {
+  readonly #proofs: VolumeProof[] = [];
+
+  constructor(
+    private readonly state: RunState,
+    private readonly ports: RunPorts,
+  ) {}
+
+  async go(): Promise<Certificate> {
+    const { plan, next, committed } = this.state;
+    for (let index = next; index < plan.steps.length; index++) {
+      this.#assertNotStopped(index);
+      const step = plan.steps[index]!;
+      this.#report(index, 0, 'working');
+      if (index === next && committed) await replay(this.ports.disk, this.ports.journal, index);
+      else await this.#guardStop(index, () => this.#perform(index, step));
+      this.#report(index, step.cost.reads + step.cost.carries, 'done');
+    }
+    return this.#finish();
+  }
+
+  async #finish(): Promise<Certificate> {
+    const { plan, started } = this.state;
+    // Proofs of steps finished before an interruption are not in memory; a proof is cheap to trust and cheap to repeat.
+    const done = new Set(this.#proofs.map((p) => p.number));
+    for (const step of plan.steps) if (step.kind === 'prove' && !done.has(step.number)) await this.#prove(plan.steps.indexOf(step), step);
+    const certificate = certify(started, this.ports.now(), plan.steps.map((s) => stepWords(s).title), this.#proofs);
+    await this.ports.journal.append({ kind: 'finished', certificate });
+    await this.ports.journal.flush();
+    return certificate;
+  }
+
+  #assertNotStopped(step: number): void {
+    if (this.ports.signal?.aborted) throw new CoreError('run.stopped', { step });
+  }
+
+  /** An abort inside a step surfaces as a safe stop; everything else as it is. */
+  async #guardStop(step: number, act: () => Promise<void>): Promise<void> {
+    try {
+      await act();
+    } catch (error) {
+      if (this.ports.signal?.aborted && !(error instanceof CoreError)) throw new CoreError('run.stopped', { step }, error);
+      throw error;
+    }
+  }
+
+  #report(step: number, done: number, state: RunProgress['state'] = 'working'): void {
+    const { cost } = this.state.plan.steps[step]!;
+    this.ports.progress?.({ step, done, total: cost.reads + cost.carries, state });
+  }
+
+  async #perform(index: number, step: Step): Promise<void> {
+    switch (step.kind) {
+      case 'check':
+        return this.#check(index, step);
+      case 'prove':
+        await this.#prove(index, step);
+        return this.#markDone(index);
+      case 'remove':
+        return this.#markDone(index);
+      case 'table':
+        return this.#table(index, step);
+      case 'make':
+        return this.#make(index, step);
+      case 'shrink':
+        return this.#change(index, step.at, (volume, tx) => volume.shrink(step.to, tx, this.state));
+      case 'grow':
+        return this.#change(index, step.at, (volume, tx) => volume.grow(step.at.length, tx, this.state));
+      case 'relabel':
+        return this.#change(index, step.at, (volume, tx) => volume.relabel(step.label, tx));
+    }
+  }
+
+  async #markDone(step: number): Promise<void> {
+    await this.ports.journal.append({ kind: 'done', step });
+    await this.ports.journal.flush();
+  }
+
+  #window(at: { start: number; length: number }): WindowDevice {
+    return new WindowDevice(this.ports.disk, at.start, at.length);
+  }
+
+  async #open(window: BlockDevice): Promise<Volume> {
+    const probed = await probeFileSystem(window);
+    if (!probed) throw new CoreError('fs.unknown', { offset: 0 });
+    return probed.driver.open(window);
+  }
+
+  async #check(index: number, step: Step & { kind: 'check' }): Promise<void> {
+    const window = this.#window(step.at);
+    const volume = await this.#open(window);
+    const error = (await volume.check()).find((f: Finding) => f.severity === 'error');
+    if (error && !this.state.override) throw new CoreError('fs.unsound', { fileSystem: volume.info.title, findings: 1, first: error.message });
+    let entries: ManifestEntry[] = [];
+    let part = 0;
+    const keep = async (): Promise<void> => {
+      await this.ports.journal.append({ kind: 'manifest', number: step.number, part, entries });
+      part += 1;
+      entries = [];
+    };
+    for await (const entry of this.#manifest(index, volume, window)) {
+      entries.push(entry);
+      if (entries.length >= MANIFEST_PART) await keep();
+    }
+    await keep();
+    return this.#markDone(index);
+  }
+
+  #manifest(index: number, volume: Volume, window: BlockDevice): AsyncGenerator<ManifestEntry> {
+    const { hasher, signal, alwaysBytes } = this.ports;
+    return takeManifest(volume, window, {
+      ...(hasher ? { hasher } : {}),
+      ...(signal ? { signal } : {}),
+      ...(alwaysBytes ? { alwaysBytes } : {}),
+      progress: ({ bytes }) => this.#report(index, bytes),
+    });
+  }
+
+  async #prove(index: number, step: Step & { kind: 'prove' }): Promise<void> {
+    const window = this.#window(step.at);
+    const volume = await this.#open(window);
+    const after: ManifestEntry[] = [];
+    for await (const entry of this.#manifest(index, volume, window)) after.push(entry);
+    const before = await this.#manifestBefore(step.number);
+    const comparison = compareManifests(before, after);
+    this.#proofs.push({ ...comparison, number: step.number, name: step.name, findings: await volume.check() });
+  }
+
+  /** The manifest that the check step kept. */
+  async #manifestBefore(number: number): Promise<ManifestEntry[]> {
+    let entries: ManifestEntry[] = [];
+    for await (const { record } of this.ports.journal.entries()) {
+      if (record.kind !== 'manifest' || record.number !== number) continue;
+      if (record.part === 0) entries = [];
+      entries.push(...record.entries);
+    }
+    return entries;
+  }
+
+  async #table(index: number, step: Step & { kind: 'table' }): Promise<void> {
+    const { disk } = this.ports;
+    const tx = new StepTransaction(disk, 0, [{ start: 0, end: disk.size }]);
+    const previous = await disk.bytes(0, step.sectorSize);
+    await tx.write(0, serialiseMbr(previous, step.entries, step.diskSignature));
+    await this.#commit(index, tx);
+  }
+
+  async #make(index: number, step: Step & { kind: 'make' }): Promise<void> {
+    const tx = this.#transaction(index, step.at.start, []);
+    const driver = driverOf(step.fileSystem)!;
+    const { label, clusterSize, serial, format, fileSystem: kind } = step;
+    const startLba = step.at.start / this.ports.disk.sectorSize;
+    const options = { kind, label, serial, startLba, format, ...(clusterSize ? { clusterSize } : {}) };
+    await driver.make(this.#window(step.at), options, tx);
+    await this.#commit(index, tx);
+  }
+
+  async #change(index: number, at: { start: number; length: number }, act: (volume: Volume, tx: StepTransaction) => Promise<void>): Promise<void> {
+    const window = this.#window(at);
+    const volume = await this.#open(window);
+    const tx = this.#transaction(index, at.start, await volume.allocation());
+    await act(volume, tx);
+    await this.#commit(index, tx);
+  }
+
+  #transaction(index: number, start: number, live: Awaited<ReturnType<Volume['allocation']>>): StepTransaction {
+    let carried = 0;
+    const { signal } = this.ports;
+    return new StepTransaction(this.ports.disk, start, live, {
+      ...(signal ? { signal } : {}),
+      carried: (bytes) => {
+        carried += bytes;
+        this.#report(index, carried);
+      },
+    });
+  }
+
+  async #commit(index: number, tx: StepTransaction): Promise<void> {
+    await commitToJournal(this.ports.disk, this.ports.journal, index, tx);
+    await applyTransaction(this.ports.disk, this.ports.journal, index, tx);
+  }
+}
