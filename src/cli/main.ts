@@ -5,6 +5,9 @@ import { check, files, inspect, plan } from './verbs/look';
 import { make } from './verbs/make';
 import { run } from './verbs/run';
 
+// npm runs scripts in the package's folder; paths are meant from where the person stands.
+if (process.env.npm_lifecycle_event === 'ullager' && process.env.INIT_CWD) process.chdir(process.env.INIT_CWD);
+
 const program = new Command('ullager')
   .description('Looks at disk images, plans and carries out their division, and proves what was kept.')
   .exitOverride()

@@ -1,9 +1,9 @@
 /** Copying an image file whole, leaving out stretches of zeros so that the copy takes no more room than its content. */
-import { isZero } from '@/core/bytes';
-import { open, rename } from 'node:fs/promises';
+import { open, rename, type FileHandle } from 'node:fs/promises';
 
 const CHUNK = 4 * 1024 * 1024;
 const HOLE = 64 * 1024;
+const ZEROS = Buffer.alloc(HOLE);
 
 /** Copies `from` to `to`, which appears only once it is whole. */
 export async function copyImage(from: string, to: string): Promise<void> {
@@ -13,7 +13,7 @@ export async function copyImage(from: string, to: string): Promise<void> {
   try {
     const { size } = await source.stat();
     await target.truncate(size);
-    const buffer = new Uint8Array(CHUNK);
+    const buffer = Buffer.alloc(CHUNK);
     for (let offset = 0; offset < size; ) {
       const { bytesRead } = await source.read(buffer, 0, CHUNK, offset);
       if (bytesRead === 0) break;
@@ -29,11 +29,11 @@ export async function copyImage(from: string, to: string): Promise<void> {
 }
 
 /** Writes the stretches that are not zeros. */
-async function writeNonZero(target: Awaited<ReturnType<typeof open>>, bytes: Uint8Array, offset: number): Promise<void> {
+async function writeNonZero(target: FileHandle, bytes: Buffer, offset: number): Promise<void> {
   let from = 0;
   for (let at = 0; at < bytes.length; at += HOLE) {
     const end = Math.min(at + HOLE, bytes.length);
-    if (!isZero(bytes.subarray(at, end))) continue;
+    if (!bytes.subarray(at, end).equals(end - at === HOLE ? ZEROS : ZEROS.subarray(0, end - at))) continue;
     if (at > from) await target.write(bytes, from, at - from, offset + from);
     from = end;
   }

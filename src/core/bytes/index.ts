@@ -1,4 +1,4 @@
-export { isZero, sameBytes, toHex } from './buffers';
+export { sameBytes, toHex } from './buffers';
 export { crc32 } from './crc32';
 export { narrow, raw, struct, text, u16, u32, u64, u8 } from './struct';
 export type { Field, Struct } from './struct';

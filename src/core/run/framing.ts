@@ -70,7 +70,7 @@ async function readFrame<T>(read: LogReader, offset: number, size: number, seque
   const length = FRAME.size + head.headerLength + head.bodyLength;
   const sane = head.magic === MAGIC && head.sequence === sequence && head.headerLength <= MAX_PART && head.bodyLength <= MAX_PART;
   if (!sane || offset + length > size) return undefined;
-  const frame = (await read(offset, length)).slice();
+  const frame = new Uint8Array(await read(offset, length));
   FRAME.encode({ checksum: 0 }, frame);
   if (crc32(frame.subarray(4)) !== head.checksum) return undefined;
   const header = new TextDecoder().decode(frame.subarray(FRAME.size, FRAME.size + head.headerLength));

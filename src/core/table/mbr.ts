@@ -138,7 +138,7 @@ function overlaps(entries: readonly MbrEntry[]): Finding[] {
  * @throws CoreError `table.too-far` when an entry does not fit 32-bit sector numbers
  */
 export function serialiseMbr(previous: Uint8Array, entries: readonly MbrEntry[], diskSignature?: number): Uint8Array {
-  const sector = previous.slice();
+  const sector = new Uint8Array(previous);
   MBR.encode({ signature: BOOT_SIGNATURE, ...(diskSignature === undefined ? {} : { diskSignature }) }, sector);
   for (let slot = 0; slot < MBR_ENTRIES; slot++) {
     const at = FIRST_ENTRY + slot * ENTRY.size;

@@ -67,7 +67,7 @@ class FatWriter implements VolumeWriter {
       bytes.set(buildSlots({ ...this.#entry(first, 0, facts, ATTRIBUTE.folder), name: dotName(text) }, undefined), at);
     dots('.', cluster, 0);
     dots('..', parentFirst, DIRECTORY_ENTRY_BYTES);
-    this.#folders.set(path, {
+    this.#folders.set(keyOf(path), {
       first: cluster,
       clusters: [cluster],
       bytes,
@@ -118,7 +118,7 @@ class FatWriter implements VolumeWriter {
   }
 
   async #folder(path: string): Promise<OpenFolder> {
-    const known = this.#folders.get(path);
+    const known = this.#folders.get(keyOf(path));
     if (known) return known;
     if (path === '') return this.#load(path, this.#g.rootCluster);
     const cut = path.lastIndexOf('/');
@@ -144,7 +144,7 @@ class FatWriter implements VolumeWriter {
     }
     const clusters = runs.flatMap((run) => Array.from({ length: run.length }, (_, i) => run.start + i));
     const folder: OpenFolder = { first, clusters, bytes, end: parsed.end, dirty: false, fresh: false, shortNames, names };
-    this.#folders.set(path, folder);
+    this.#folders.set(keyOf(path), folder);
     return folder;
   }
 
@@ -253,6 +253,9 @@ class FatWriter implements VolumeWriter {
     }
   }
 }
+
+/** Paths that differ only in case are the same folder. */
+const keyOf = (path: string): string => path.toUpperCase();
 
 function dotName(dots: string): Uint8Array {
   const raw = new Uint8Array(11).fill(0x20);

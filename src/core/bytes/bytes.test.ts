@@ -1,0 +1,53 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { crc32, narrow, sameBytes, raw, struct, text, u16, u32, u64, u8 } from '.';
+
+const SAMPLE = struct('sample', 24, { a: u8(0), b: u16(1), c: u32(4), d: u64(8), e: raw(16, 3), f: text(19, 4) });
+
+describe('struct', () => {
+  it('decodes what it encodes and leaves reserved bytes alone', () => {
+    fc.assert(
+      fc.property(fc.uint8Array({ minLength: 40, maxLength: 40 }), fc.nat(16), (bytes, at) => {
+        const before = bytes.slice();
+        const value = SAMPLE.decode(bytes, at);
+        SAMPLE.encode(value, bytes, at);
+        expect(bytes).toEqual(before);
+      }),
+    );
+  });
+
+  it('reads little-endian', () => {
+    const bytes = new Uint8Array(24);
+    SAMPLE.encode({ b: 0x1234, c: 0xdeadbeef, d: 1n << 40n }, bytes);
+    expect([...bytes.subarray(1, 3)]).toEqual([0x34, 0x12]);
+    expect(SAMPLE.decode(bytes)).toMatchObject({ c: 0xdeadbeef, d: 1n << 40n });
+  });
+
+  it('refuses a buffer that is too short, with both ranges', () => {
+    expect(() => SAMPLE.decode(new Uint8Array(30), 10)).toThrow('[10, 34)');
+  });
+
+  it('refuses fields beyond its size', () => expect(() => struct('x', 4, { a: u32(2) })).toThrow(RangeError));
+});
+
+describe('helpers', () => {
+  it('knows the standard CRC-32 check value', () => {
+    expect(crc32(new TextEncoder().encode('123456789'))).toBe(0xcbf43926);
+  });
+
+  it('continues a CRC-32', () => {
+    const all = new TextEncoder().encode('123456789');
+    expect(crc32(all.subarray(4), crc32(all.subarray(0, 4)))).toBe(0xcbf43926);
+  });
+
+  it('tells equal bytes from others, by length too', () => {
+    expect(sameBytes(Uint8Array.of(1, 2), Uint8Array.of(1, 2))).toBe(true);
+    expect(sameBytes(Uint8Array.of(1, 2), Uint8Array.of(1, 3))).toBe(false);
+    expect(sameBytes(Uint8Array.of(1), Uint8Array.of(1, 0))).toBe(false);
+  });
+
+  it('narrows exactly or not at all', () => {
+    expect(narrow(2n ** 53n - 1n)).toBe(Number.MAX_SAFE_INTEGER);
+    expect(() => narrow(2n ** 53n)).toThrow(RangeError);
+  });
+});

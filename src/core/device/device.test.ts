@@ -1,0 +1,85 @@
+import { describe, expect, it } from 'vitest';
+import { fillProcedural, MemoryDevice, OverlayDevice, SparseDevice, UnreliableDevice } from '.';
+import { deviceCompliance } from './fixtures/compliance';
+import { MemoryOverlayStore } from './fixtures/memory-overlay-store';
+
+const never = { after: Infinity, random: Math.random };
+
+deviceCompliance('a memory device', async (size) => new MemoryDevice(new Uint8Array(size)));
+deviceCompliance('a sparse device', async (size) => new SparseDevice(size));
+deviceCompliance('an overlay in memory', async (size) => OverlayDevice.open(new MemoryDevice(new Uint8Array(size))));
+deviceCompliance('an overlay with a store', async (size) => OverlayDevice.open(new SparseDevice(size), new MemoryOverlayStore()));
+deviceCompliance('a reliable unreliable device', async (size) => new UnreliableDevice(new MemoryDevice(new Uint8Array(size)), never));
+
+describe('an overlay', () => {
+  it('never writes its base and survives being opened again', async () => {
+    const base = new MemoryDevice(new Uint8Array(512 * 1024).map((_, i) => i));
+    const before = base.buffer.slice();
+    const store = new MemoryOverlayStore();
+    const overlay = await OverlayDevice.open(base, store);
+    await overlay.write(1000, new Uint8Array(100_000).fill(7));
+    await overlay.copy(300_000, 5000, 90_000);
+    await overlay.discard(400_000, 1000);
+    const shown = await overlay.bytes(0, base.size);
+    await overlay.flush();
+    const again = await OverlayDevice.open(base, store);
+    expect(await again.bytes(0, base.size)).toEqual(shown);
+    expect(base.buffer).toEqual(before);
+    expect(again.touched).toBe(true);
+    await again.rewind();
+    expect(await again.bytes(0, base.size)).toEqual(before);
+    expect(again.touched).toBe(false);
+  });
+
+  it('copies base content without storing a page', async () => {
+    const store = new MemoryOverlayStore();
+    const overlay = await OverlayDevice.open(new SparseDevice(2 ** 40), store);
+    await overlay.copy(2 ** 39, 4096, 2 ** 38);
+    await overlay.flush();
+    expect(store.pages.size).toBe(0);
+    expect(store.kept).toHaveLength(1);
+  });
+
+  it('shows where procedural content comes from, also after a copy', async () => {
+    const base = new SparseDevice(2 ** 30);
+    await base.place(1 << 20, 1 << 20, 42, 0);
+    const overlay = await OverlayDevice.open(base);
+    await overlay.copy(1 << 20, 1 << 25, 1 << 20);
+    expect(overlay.sources((1 << 25) + 4096, 8192)).toEqual([{ seed: 42, at: 4096, length: 8192 }]);
+    await overlay.write((1 << 25) + 5000, Uint8Array.of(1));
+    expect(overlay.sources((1 << 25) + 4096, 8192)).toBeUndefined();
+  });
+});
+
+describe('procedural content', () => {
+  it('is the same in any pieces', () => {
+    const whole = new Uint8Array(5000);
+    fillProcedural(77, 2 ** 34 - 1234, whole);
+    for (const [from, to] of [[0, 5000], [1, 4], [333, 4999], [1230, 1240]] as const) {
+      const part = new Uint8Array(to - from);
+      fillProcedural(77, 2 ** 34 - 1234 + from, part);
+      expect(part).toEqual(whole.slice(from, to));
+    }
+  });
+
+  it('does not repeat after 16 GiB', () => {
+    const [a, b] = [new Uint8Array(64), new Uint8Array(64)];
+    fillProcedural(5, 0, a);
+    fillProcedural(5, 2 ** 34, b);
+    expect(a).not.toEqual(b);
+  });
+});
+
+describe('a power cut', () => {
+  it('loses only what was not flushed', async () => {
+    const inner = new MemoryDevice(new Uint8Array(8192));
+    const device = new UnreliableDevice(inner, { after: 3, random: () => 0.1 });
+    await device.write(0, new Uint8Array(512).fill(1));
+    await device.flush();
+    await device.write(512, new Uint8Array(512).fill(2));
+    await expect(device.write(1024, new Uint8Array(512).fill(3))).rejects.toMatchObject({ code: 'device.power-cut' });
+    expect(inner.buffer[0]).toBe(1);
+    expect(inner.buffer[512]).toBe(0);
+    await expect(device.bytes(0, 1)).rejects.toMatchObject({ code: 'device.power-cut' });
+  });
+});

@@ -1,0 +1,161 @@
+import { MemoryDevice, UnreliableDevice } from '@/core/device';
+import { isCoreError } from '@/core/errors';
+import { surveyDisk } from '@/core/inspect';
+import { seededRandom } from '@/core/practice';
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { frameRecord, MemoryJournal, readFrames, readRunState, resumeRun, rewindDisk, startRun, UndoDevice, type UndoStore } from '.';
+import { buildStick, NOW, planFor, SPLIT } from './fixtures/sticks';
+
+const clone = (disk: MemoryDevice): MemoryDevice => new MemoryDevice(disk.buffer.slice(), disk.sectorSize);
+
+describe('a run', () => {
+  it('divides a stick, proves every file, and leaves volumes that are sound', async () => {
+    const disk = await buildStick();
+    const { plan } = await planFor(disk, SPLIT);
+    expect(plan.steps.map((s) => s.kind)).toEqual(['check', 'shrink', 'table', 'make', 'relabel', 'prove']);
+    const certificate = await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW });
+    expect(certificate).toMatchObject({ proven: true, volumes: [{ files: 53, differing: 0 }] });
+    const after = await surveyDisk(disk);
+    expect(after.volumes.map((v) => [v.info?.label, v.length >> 20, v.findings])).toEqual([
+      ['KEPT', 20, []],
+      ['NEW', 25, []],
+    ]);
+  });
+
+  it('gives the same bytes as an undisturbed run whenever the power goes', async () => {
+    const start = await buildStick();
+    const { plan } = await planFor(start, SPLIT);
+    const undisturbed = clone(start);
+    const counter = new UnreliableDevice(undisturbed, { after: Infinity, random: Math.random });
+    await startRun(plan, { disk: counter, journal: new MemoryJournal(), now: NOW });
+    expect(counter.operations).toBeGreaterThan(20);
+    for (let cut = 0; cut < counter.operations; cut++) {
+      const random = seededRandom(cut + 1);
+      const disk = clone(start);
+      const journal = new MemoryJournal();
+      const flaky = new UnreliableDevice(disk, { after: cut, random });
+      await expect(startRun(plan, { disk: flaky, journal, now: NOW }), `cut ${cut}`).rejects.toMatchObject({ code: 'device.power-cut' });
+      journal.lose(Math.floor(random() * 3));
+      // The power goes a second time while resuming.
+      const again = new UnreliableDevice(disk, { after: Math.floor(random() * 10), random });
+      await resumeRun({ disk: again, journal, now: NOW }).catch((error: unknown) => expect(isCoreError(error)).toBe(true));
+      journal.lose(0);
+      const certificate = (await readRunState(journal)) ? await resumeRun({ disk, journal, now: NOW }) : await startRun(plan, { disk, journal, now: NOW });
+      expect(certificate.proven, `cut ${cut}`).toBe(true);
+      expect(Buffer.compare(disk.buffer, undisturbed.buffer), `cut ${cut}`).toBe(0);
+    }
+  });
+
+  it('stops safely when asked and goes on later', async () => {
+    const start = await buildStick();
+    const { plan } = await planFor(start, SPLIT);
+    const undisturbed = clone(start);
+    await startRun(plan, { disk: undisturbed, journal: new MemoryJournal(), now: NOW });
+    for (let stopAfter = 0; stopAfter < 8; stopAfter++) {
+      const disk = clone(start);
+      const journal = new MemoryJournal();
+      const abort = new AbortController();
+      let reports = 0;
+      const progress = (): void => {
+        if (reports++ >= stopAfter * 12) abort.abort();
+      };
+      const first = startRun(plan, { disk, journal, now: NOW, signal: abort.signal, progress });
+      await expect(first).rejects.toMatchObject({ code: 'run.stopped' });
+      await expect(startRun(plan, { disk, journal, now: NOW })).rejects.toMatchObject({ code: 'run.unfinished' });
+      expect((await resumeRun({ disk, journal, now: NOW })).proven).toBe(true);
+      expect(Buffer.compare(disk.buffer, undisturbed.buffer)).toBe(0);
+    }
+  });
+
+  it('refuses a journal of another disk and an empty one', async () => {
+    const disk = await buildStick();
+    const { plan } = await planFor(disk, SPLIT);
+    const journal = new MemoryJournal();
+    await expect(resumeRun({ disk, journal, now: NOW })).rejects.toMatchObject({ code: 'run.nothing-to-resume' });
+    await journal.append({ kind: 'begin', version: 1, plan, disk: { size: 1, sectorSize: 512 }, started: NOW(), override: false });
+    await expect(resumeRun({ disk, journal, now: NOW })).rejects.toMatchObject({ code: 'journal.foreign' });
+  });
+
+  it('does not prove what changed behind its back', async () => {
+    const disk = await buildStick();
+    const { plan, survey } = await planFor(disk, SPLIT);
+    const journal = new MemoryJournal();
+    let spoiled = false;
+    const last = plan.steps.length - 1;
+    const at = survey.volumes[0]!.start + survey.volumes[0]!.allocation[0]!.end - 40_000;
+    const progress = ({ step }: { step: number }): void => {
+      if (step !== last || spoiled) return;
+      spoiled = true;
+      for (let i = 0; i < disk.buffer.length; i += 4096) if (i > at && i < at + 5_000_000) disk.buffer[i] = disk.buffer[i]! ^ 1;
+    };
+    const certificate = await startRun(plan, { disk, journal, now: NOW, progress });
+    expect(certificate.proven).toBe(false);
+    expect(certificate.volumes[0]!.differences.some((d) => d.what === 'content')).toBe(true);
+  });
+});
+
+describe('rewinding', () => {
+  class MemoryUndo implements UndoStore {
+    list: { offset: number; bytes: Uint8Array }[] = [];
+    async append(offset: number, bytes: Uint8Array): Promise<void> {
+      this.list.push({ offset, bytes: bytes.slice() });
+    }
+    async flush(): Promise<void> {}
+    async *entries(): AsyncGenerator<{ offset: number; bytes: Uint8Array }> {
+      yield* this.list;
+    }
+    async clear(): Promise<void> {
+      this.list = [];
+    }
+  }
+
+  it('puts back every byte, also after a run that was cut', async () => {
+    const start = await buildStick();
+    const { plan } = await planFor(start, SPLIT);
+    for (const after of [Infinity, 5, 17, 30]) {
+      const disk = clone(start);
+      const store = new MemoryUndo();
+      const flaky = new UnreliableDevice(disk, { after, random: seededRandom(7) });
+      const run = startRun(plan, { disk: await UndoDevice.open(flaky, store), journal: new MemoryJournal(), now: NOW });
+      if (after === Infinity) await run;
+      else await expect(run).rejects.toThrow();
+      expect(Buffer.compare(disk.buffer, start.buffer)).not.toBe(after === Infinity ? 0 : 2);
+      await rewindDisk(disk, store);
+      expect(Buffer.compare(disk.buffer, start.buffer)).toBe(0);
+    }
+  });
+});
+
+describe('the framing of a log', () => {
+  const log = (count: number): Uint8Array => {
+    const frames = Array.from({ length: count }, (_, i) => frameRecord(i, { kind: 'done', step: i }, new Uint8Array(i * 7).fill(i)));
+    return Buffer.concat(frames);
+  };
+  const readAll = async (bytes: Uint8Array): Promise<number[]> => {
+    const steps: number[] = [];
+    for await (const { record } of readFrames<{ step: number }>(async (o, n) => bytes.subarray(o, o + n), bytes.length)) steps.push(record.step);
+    return steps;
+  };
+
+  it('drops a torn tail wherever it is torn', async () => {
+    const whole = log(5);
+    for (let cut = 0; cut <= whole.length; cut++) {
+      const steps = await readAll(whole.subarray(0, cut));
+      expect(steps).toEqual([0, 1, 2, 3, 4].slice(0, steps.length));
+    }
+    expect(await readAll(whole)).toHaveLength(5);
+  });
+
+  it('refuses a damaged middle', async () => {
+    const size = log(5).length;
+    await fc.assert(
+      fc.asyncProperty(fc.nat(log(4).length - 1), fc.integer({ min: 1, max: 255 }), async (at, flip) => {
+        const bytes = new Uint8Array(log(5));
+        bytes[at] = bytes[at]! ^ flip;
+        await expect(readAll(bytes)).rejects.toMatchObject({ code: 'journal.corrupt' });
+      }),
+    );
+    expect(size).toBeGreaterThan(100);
+  });
+});
