@@ -1,0 +1,25 @@
+import { AntdRegistry } from '@ant-design/nextjs-registry';
+import type { Metadata } from 'next';
+import { headers } from 'next/headers';
+import type { ReactNode } from 'react';
+import '@fontsource-variable/public-sans/index.css';
+import '@fontsource-variable/archivo/index.css';
+import './globals.css';
+
+export const metadata: Metadata = {
+  title: 'Ullager',
+  description: 'Divide a disk into system and data volumes, with everything on it kept and proven.',
+  icons: { icon: '/icon.svg' },
+};
+
+export default async function RootLayout({ children }: { readonly children: ReactNode }) {
+  // Reading the headers renders the page for each request, which gives its scripts the request's nonce.
+  await headers();
+  return (
+    <html lang="en" suppressHydrationWarning>
+      <body>
+        <AntdRegistry>{children}</AntdRegistry>
+      </body>
+    </html>
+  );
+}

@@ -1,0 +1,5 @@
+import { Workbench } from '@/ui/workbench';
+
+export default function Page() {
+  return <Workbench />;
+}

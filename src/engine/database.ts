@@ -1,0 +1,67 @@
+/**
+ * The browser's storage. The names of the database, its tables and their keys must not change without a new version
+ * here: what people have stored is found by them.
+ */
+import type { ExtentEdit } from '@/core/device';
+import type { ImageFingerprint } from '@/core/image';
+import type { Recipe } from '@/core/practice';
+import type { JournalRecord } from '@/core/run';
+import Dexie, { type EntityTable, type Table } from 'dexie';
+
+/** A disk on the bench. */
+export interface StoredDisk {
+  readonly id: string;
+  readonly name: string;
+  readonly order: number;
+  readonly guarded?: boolean;
+  readonly source:
+    | { readonly kind: 'practice'; readonly recipe: Recipe }
+    | { readonly kind: 'image'; readonly fingerprint: ImageFingerprint; readonly handle?: FileSystemFileHandle };
+}
+
+interface StoredPage {
+  readonly diskId: string;
+  readonly index: number;
+  readonly bytes: Uint8Array;
+}
+
+interface StoredEdits {
+  readonly seq?: number;
+  readonly diskId: string;
+  readonly edits: readonly ExtentEdit[];
+}
+
+interface StoredRecord {
+  readonly seq?: number;
+  readonly diskId: string;
+  readonly record: JournalRecord;
+  readonly body: Uint8Array;
+}
+
+/** A job: the planned layout of a disk with its undo history, kept as the state layer's own plain data. */
+export interface StoredJob {
+  readonly diskId: string;
+  readonly updated: number;
+  readonly state: unknown;
+}
+
+export class Database extends Dexie {
+  disks!: EntityTable<StoredDisk, 'id'>;
+  jobs!: EntityTable<StoredJob, 'diskId'>;
+  overlayPages!: Table<StoredPage, [string, number]>;
+  overlayEdits!: Table<StoredEdits, number>;
+  journal!: Table<StoredRecord, number>;
+  settings!: EntityTable<{ key: string; value: unknown }, 'key'>;
+
+  constructor() {
+    super('ullager', { chromeTransactionDurability: 'strict' });
+    this.version(1).stores({
+      disks: 'id, order',
+      jobs: 'diskId',
+      overlayPages: '[diskId+index], diskId',
+      overlayEdits: '++seq, diskId',
+      journal: '++seq, diskId',
+      settings: 'key',
+    });
+  }
+}

@@ -1,0 +1,224 @@
+/** The engine itself: open disks, each an overlay over what is never written, and the runs on them. */
+import { OverlayDevice, WindowDevice, type BlockDevice } from '@/core/device';
+import { CoreError } from '@/core/errors';
+import { probeFileSystem, type Beyond, type FileEntry, type Volume } from '@/core/fs';
+import { assertRawImage, exportOccupied, exportRaw, fingerprintImage, ImageDevice, sameImage, type ImageFingerprint } from '@/core/image';
+import { detectSectorSize, surveyDisk, type Survey } from '@/core/inspect';
+import type { Plan } from '@/core/plan';
+import { buildPracticeDisk, type Recipe } from '@/core/practice';
+import type { Certificate } from '@/core/proof';
+import { readRunState, resumeRun, startRun, type RunPorts } from '@/core/run';
+import { BlobSource } from './blob-source';
+import { Database } from './database';
+import { FolderIndex } from './folder-index';
+import type { EngineApi, ExportListener, FolderItem, ProgressListener, RunStatus } from './protocol';
+import { DexieJournal, DexieOverlayStore } from './stores';
+import { streamOf } from './streams';
+
+interface OpenVolume {
+  readonly volume: Volume;
+  readonly window: BlockDevice;
+  index?: Promise<FolderIndex>;
+}
+
+interface OpenDisk {
+  readonly name: string;
+  readonly overlay: OverlayDevice;
+  survey: Survey;
+  readonly volumes: Map<number, Promise<OpenVolume>>;
+}
+
+const PROGRESS_EVERY_MS = 80;
+
+/** `carry` wraps what must be transferred and not copied; the worker passes its own. */
+export class EngineHost implements EngineApi {
+  readonly #db = new Database();
+  readonly #disks = new Map<string, OpenDisk>();
+  readonly #running = new Map<string, AbortController>();
+
+  constructor(private readonly carry: <T extends Transferable>(value: T) => T) {}
+
+  async openPractice(id: string, recipe: Recipe): Promise<Survey> {
+    return this.#open(id, recipe.name, await buildPracticeDisk(recipe));
+  }
+
+  async openImage(id: string, file: File, expected?: ImageFingerprint): Promise<{ survey: Survey; fingerprint: ImageFingerprint }> {
+    const source = new BlobSource(file);
+    await assertRawImage(source);
+    const fingerprint = await fingerprintImage(source, file.lastModified);
+    if (expected && !sameImage(expected, fingerprint)) throw new CoreError('image.changed', { name: file.name });
+    const sectorSize = await detectSectorSize(new ImageDevice(source, 512));
+    const survey = await this.#open(id, file.name, new ImageDevice(source, sectorSize));
+    return { survey, fingerprint };
+  }
+
+  async #open(id: string, name: string, base: BlockDevice): Promise<Survey> {
+    const overlay = await OverlayDevice.open(base, new DexieOverlayStore(this.#db, id));
+    const survey = await surveyDisk(overlay, name);
+    this.#disks.set(id, { name, overlay, survey, volumes: new Map() });
+    return survey;
+  }
+
+  async forget(id: string): Promise<void> {
+    this.#disks.delete(id);
+    await new DexieOverlayStore(this.#db, id).clear();
+    await new DexieJournal(this.#db, id).clear();
+  }
+
+  #disk(id: string): OpenDisk {
+    const disk = this.#disks.get(id);
+    if (!disk) throw new CoreError('storage.lost', { what: 'The disk' });
+    return disk;
+  }
+
+  async survey(id: string): Promise<Survey> {
+    return this.#disk(id).survey;
+  }
+
+  #volume(id: string, number: number): Promise<OpenVolume> {
+    const disk = this.#disk(id);
+    const known = disk.volumes.get(number);
+    if (known) return known;
+    const opening = openVolume(disk, number);
+    disk.volumes.set(number, opening);
+    return opening;
+  }
+
+  async folder(id: string, number: number, path: string): Promise<FolderItem[]> {
+    const open = await this.#volume(id, number);
+    open.index ??= FolderIndex.of(open.volume);
+    return (await open.index).list(path);
+  }
+
+  async beyond(id: string, number: number, end: number): Promise<Beyond> {
+    return (await this.#volume(id, number)).volume.beyond(end);
+  }
+
+  async preview(id: string, number: number, entry: FileEntry, length: number): Promise<Uint8Array> {
+    const out = new Uint8Array(Math.min(length, entry.size));
+    let at = 0;
+    for await (const chunk of await this.#fileChunks(id, number, entry)) {
+      const part = chunk.subarray(0, out.length - at);
+      out.set(part, at);
+      at += part.length;
+      if (at === out.length) break;
+    }
+    return out;
+  }
+
+  async fileStream(id: string, number: number, entry: FileEntry): Promise<ReadableStream<Uint8Array>> {
+    return this.carry(streamOf(await this.#fileChunks(id, number, entry)));
+  }
+
+  async #fileChunks(id: string, number: number, entry: FileEntry): Promise<AsyncGenerator<Uint8Array>> {
+    const { volume, window } = await this.#volume(id, number);
+    return readFile(volume, window, entry);
+  }
+
+  async runStatus(id: string): Promise<RunStatus | undefined> {
+    const state = await readRunState(new DexieJournal(this.#db, id));
+    return state && { plan: state.plan, next: state.next, started: state.started, certificate: state.certificate };
+  }
+
+  run(id: string, plan: Plan, progress: ProgressListener): Promise<Certificate> {
+    return this.#execute(id, progress, (ports) => startRun(plan, ports));
+  }
+
+  resume(id: string, progress: ProgressListener): Promise<Certificate> {
+    return this.#execute(id, progress, resumeRun);
+  }
+
+  async #execute(id: string, progress: ProgressListener, act: (ports: RunPorts) => Promise<Certificate>): Promise<Certificate> {
+    if (this.#running.has(id)) throw new CoreError('run.unfinished', { reason: 'it is going on' });
+    const disk = this.#disk(id);
+    const abort = new AbortController();
+    this.#running.set(id, abort);
+    const ports: RunPorts = {
+      disk: disk.overlay,
+      journal: new DexieJournal(this.#db, id),
+      now: () => new Date().toISOString(),
+      signal: abort.signal,
+      progress: paced(progress),
+    };
+    try {
+      return await act(ports);
+    } finally {
+      this.#running.delete(id);
+      disk.volumes.clear();
+      disk.survey = await surveyDisk(disk.overlay, disk.name).catch(() => disk.survey);
+    }
+  }
+
+  async stop(id: string): Promise<void> {
+    this.#running.get(id)?.abort();
+  }
+
+  async rewind(id: string): Promise<Survey> {
+    if (this.#running.has(id)) throw new CoreError('run.unfinished', { reason: 'it is going on' });
+    const disk = this.#disk(id);
+    await disk.overlay.rewind();
+    await new DexieJournal(this.#db, id).clear();
+    disk.volumes.clear();
+    disk.survey = await surveyDisk(disk.overlay, disk.name);
+    return disk.survey;
+  }
+
+  async exportStream(id: string): Promise<ReadableStream<Uint8Array>> {
+    return this.carry(streamOf(exportRaw(this.#disk(id).overlay)));
+  }
+
+  async exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void> {
+    const { overlay } = this.#disk(id);
+    const ranges = [...overlay.occupied()];
+    const total = ranges.reduce((sum, r) => sum + (r.end - r.start), 0);
+    const writable = await handle.createWritable();
+    try {
+      await writable.truncate(overlay.size);
+      let done = 0;
+      for await (const { offset, bytes } of exportOccupied(overlay)) {
+        await writable.write({ type: 'write', position: offset, data: bytes as Uint8Array<ArrayBuffer> });
+        done += bytes.length;
+        progress(done, total);
+      }
+      await writable.close();
+    } catch (error) {
+      await writable.abort().catch(() => undefined);
+      if (error instanceof Error && error.name === 'QuotaExceededError') throw new CoreError('storage.full', { wanted: total }, error);
+      throw error;
+    }
+  }
+}
+
+async function openVolume(disk: OpenDisk, number: number): Promise<OpenVolume> {
+  const found = disk.survey.volumes.find((v) => v.number === number);
+  const probed = found && (await probeFileSystem(new WindowDevice(disk.overlay, found.start, found.length)));
+  if (!probed) throw new CoreError('fs.unknown', { offset: found?.start ?? 0 });
+  const window = new WindowDevice(disk.overlay, found.start, found.length);
+  return { volume: await probed.driver.open(window), window };
+}
+
+const READ_CHUNK = 4 * 1024 * 1024;
+
+async function* readFile(volume: Volume, window: BlockDevice, entry: FileEntry): AsyncGenerator<Uint8Array> {
+  for await (const run of volume.content(entry)) {
+    if (run.kind === 'bytes') {
+      yield run.bytes;
+      continue;
+    }
+    for (let done = 0; done < run.length; done += READ_CHUNK) {
+      const length = Math.min(READ_CHUNK, run.length - done);
+      yield run.kind === 'at' ? await window.bytes(run.offset + done, length) : new Uint8Array(length);
+    }
+  }
+}
+
+/** Passes on what a person can see; the end of a step always. */
+function paced(progress: ProgressListener): ProgressListener {
+  let last = 0;
+  return (report) => {
+    const now = performance.now();
+    if (report.state !== 'done' && report.done > 0 && now - last < PROGRESS_EVERY_MS) return;
+    last = now;
+    progress(report);
+  };
+}

@@ -1,0 +1,53 @@
+/** What crosses the worker seam: plain data, transfers and proxies, nothing else. */
+import type { Beyond, FileEntry } from '@/core/fs';
+import type { ImageFingerprint } from '@/core/image';
+import type { Survey } from '@/core/inspect';
+import type { Plan } from '@/core/plan';
+import type { Recipe } from '@/core/practice';
+import type { Certificate } from '@/core/proof';
+import type { RunProgress } from '@/core/run';
+
+/** A folder's content: its own files and folders, with what lies below each folder summed up. */
+export interface FolderItem extends FileEntry {
+  readonly name: string;
+  /** Bytes and files below, for a folder; its own size and 1 for a file. */
+  readonly totalBytes: number;
+  readonly totalFiles: number;
+}
+
+/** Where an unfinished or finished run is. */
+export interface RunStatus {
+  readonly plan: Plan;
+  readonly next: number;
+  readonly started: string;
+  readonly certificate: Certificate | undefined;
+}
+
+export type ProgressListener = (progress: RunProgress) => void;
+export type ExportListener = (done: number, total: number) => void;
+
+/** The engine as the page sees it; every method is asynchronous across the seam. */
+export interface EngineApi {
+  openPractice(id: string, recipe: Recipe): Promise<Survey>;
+  /** With `expected`, a file that is not the same image is refused. */
+  openImage(id: string, file: File, expected?: ImageFingerprint): Promise<{ survey: Survey; fingerprint: ImageFingerprint }>;
+  /** Takes the disk's overlay and journal away. */
+  forget(id: string): Promise<void>;
+  survey(id: string): Promise<Survey>;
+  folder(id: string, number: number, path: string): Promise<FolderItem[]>;
+  beyond(id: string, number: number, end: number): Promise<Beyond>;
+  /** The first bytes of a file. */
+  preview(id: string, number: number, entry: FileEntry, length: number): Promise<Uint8Array>;
+  /** A file's content as a stream that is transferred. */
+  fileStream(id: string, number: number, entry: FileEntry): Promise<ReadableStream<Uint8Array>>;
+  runStatus(id: string): Promise<RunStatus | undefined>;
+  run(id: string, plan: Plan, progress: ProgressListener): Promise<Certificate>;
+  resume(id: string, progress: ProgressListener): Promise<Certificate>;
+  /** Stops at the next safe moment. */
+  stop(id: string): Promise<void>;
+  rewind(id: string): Promise<Survey>;
+  /** The disk as a raw image, as a stream that is transferred. */
+  exportStream(id: string): Promise<ReadableStream<Uint8Array>>;
+  /** The disk as a raw image into a file, empty stretches skipped. */
+  exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void>;
+}

@@ -1,0 +1,102 @@
+/** Overlays and journals of one disk in the browser's storage. Every commit is one durable transaction. */
+import type { Extent, ExtentEdit, OverlayChange, OverlayStore } from '@/core/device';
+import { CoreError } from '@/core/errors';
+import type { JournalEntry, JournalRecord, JournalStore } from '@/core/run';
+import Dexie from 'dexie';
+import type { Database } from './database';
+
+/** Storage that is full is a refusal with a code; anything else stays what it is. */
+async function guardQuota<T>(wanted: number, act: () => Promise<T>): Promise<T> {
+  try {
+    return await act();
+  } catch (error) {
+    const name = error instanceof Error ? error.name : '';
+    const inner = (error as { inner?: { name?: string } }).inner?.name;
+    if (name === 'QuotaExceededError' || inner === 'QuotaExceededError') throw new CoreError('storage.full', { wanted }, error);
+    throw error;
+  }
+}
+
+export class DexieOverlayStore implements OverlayStore {
+  constructor(
+    private readonly db: Database,
+    private readonly diskId: string,
+  ) {}
+
+  async edits(): Promise<ExtentEdit[]> {
+    const rows = await this.db.overlayEdits.where('diskId').equals(this.diskId).sortBy('seq');
+    return rows.flatMap((row) => row.edits);
+  }
+
+  async page(index: number): Promise<Uint8Array | undefined> {
+    return (await this.db.overlayPages.get([this.diskId, index]))?.bytes;
+  }
+
+  async commit({ pages, edits }: OverlayChange): Promise<void> {
+    const { db, diskId } = this;
+    const wanted = pages.reduce((sum, [, bytes]) => sum + bytes.length, 0);
+    await guardQuota(wanted, () =>
+      db.transaction('rw', [db.overlayPages, db.overlayEdits], async () => {
+        await db.overlayPages.bulkPut(pages.map(([index, bytes]) => ({ diskId, index, bytes })));
+        if (edits.length > 0) await db.overlayEdits.add({ diskId, edits: [...edits] });
+      }),
+    );
+  }
+
+  async compact(extents: readonly Extent[]): Promise<void> {
+    const { db, diskId } = this;
+    await db.transaction('rw', [db.overlayEdits], async () => {
+      await db.overlayEdits.where('diskId').equals(diskId).delete();
+      await db.overlayEdits.add({ diskId, edits: [...extents] });
+    });
+  }
+
+  async clear(): Promise<void> {
+    const { db, diskId } = this;
+    await db.transaction('rw', [db.overlayPages, db.overlayEdits], async () => {
+      await db.overlayPages.where('[diskId+index]').between([diskId, Dexie.minKey], [diskId, Dexie.maxKey]).delete();
+      await db.overlayEdits.where('diskId').equals(diskId).delete();
+    });
+  }
+}
+
+/** Records gather until a flush writes them in order in one transaction. */
+export class DexieJournal implements JournalStore {
+  #pending: { record: JournalRecord; body: Uint8Array }[] = [];
+  #bytes = 0;
+
+  constructor(
+    private readonly db: Database,
+    private readonly diskId: string,
+  ) {}
+
+  async append(record: JournalRecord, body: Uint8Array = new Uint8Array()): Promise<void> {
+    this.#pending.push({ record, body });
+    this.#bytes += body.length;
+    if (this.#bytes > 32 * 1024 * 1024) await this.flush();
+  }
+
+  async flush(): Promise<void> {
+    if (this.#pending.length === 0) return;
+    const { db, diskId } = this;
+    const rows = this.#pending.map((entry) => ({ diskId, ...entry }));
+    await guardQuota(this.#bytes, () => db.transaction('rw', [db.journal], () => db.journal.bulkAdd(rows)));
+    this.#pending = [];
+    this.#bytes = 0;
+  }
+
+  async *entries(): AsyncGenerator<JournalEntry> {
+    const { db, diskId } = this;
+    for (const seq of await db.journal.where('diskId').equals(diskId).primaryKeys()) {
+      const row = await db.journal.get(seq);
+      if (row) yield { record: row.record, body: row.body };
+    }
+    yield* [...this.#pending];
+  }
+
+  async clear(): Promise<void> {
+    this.#pending = [];
+    this.#bytes = 0;
+    await this.db.journal.where('diskId').equals(this.diskId).delete();
+  }
+}

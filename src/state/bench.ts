@@ -1,0 +1,307 @@
+/** The bench: disks, the one in hand, its job, and the run on it. Everything here survives a reload. */
+import { isCoreError } from '@/core/errors';
+import type { Survey } from '@/core/inspect';
+import { record, redo, undo, type Edited, type Layout, type VolumeId } from '@/core/layout';
+import type { Plan } from '@/core/plan';
+import { parseRecipe, type Recipe } from '@/core/practice';
+import type { Certificate } from '@/core/proof';
+import type { UnitSystem } from '@/core/size';
+import { Database, engine, listener, onEngineDeath, type RunStatus, type StoredDisk } from '@/engine';
+import { create } from 'zustand';
+import { afterRewind, afterRun, beginJob, fitsDisk, type JobState } from './job';
+
+export type Stage = 'bench' | 'look' | 'divide' | 'review' | 'run' | 'prove';
+
+/** A disk on the bench, as far as it is open. */
+export interface BenchDisk {
+  readonly stored: StoredDisk;
+  readonly status: 'opening' | 'open' | 'wanted' | 'failed';
+  readonly survey?: Survey;
+  readonly error?: string;
+}
+
+/** A run as the page follows it. */
+export interface RunView {
+  readonly plan: Plan;
+  readonly state: 'running' | 'stopping' | 'stopped' | 'failed' | 'finished';
+  readonly step: number;
+  readonly done: number;
+  readonly total: number;
+  readonly startedAt: number;
+  readonly stepStartedAt: number;
+  /** Seconds each finished step took. */
+  readonly took: readonly number[];
+  readonly error?: string;
+  readonly certificate?: Certificate;
+}
+
+interface View {
+  readonly currentId?: string;
+  readonly stage: Stage;
+  readonly units: UnitSystem;
+  readonly theme: 'light' | 'dark' | 'system';
+}
+
+export interface BenchState extends View {
+  readonly ready: boolean;
+  /** Set while another tab holds the bench. */
+  readonly readOnly: boolean;
+  readonly disks: readonly BenchDisk[];
+  readonly jobs: Readonly<Record<string, JobState>>;
+  readonly runs: Readonly<Record<string, RunView>>;
+  readonly selected?: VolumeId;
+  readonly refusal?: { readonly reason: string; readonly nearest?: number };
+  readonly problem?: string;
+}
+
+const db = new Database();
+
+export const useBench = create<BenchState>(() => ({
+  ready: false,
+  readOnly: false,
+  disks: [],
+  jobs: {},
+  runs: {},
+  stage: 'bench',
+  units: 'binary',
+  theme: 'system',
+}));
+
+const { getState: get, setState: set } = useBench;
+
+const messageOf = (error: unknown): string => (error instanceof Error ? error.message : String(error));
+
+function putDisk(id: string, change: Partial<BenchDisk>): void {
+  set(({ disks }) => ({ disks: disks.map((d) => (d.stored.id === id ? { ...d, ...change } : d)) }));
+}
+
+function putJob(id: string, job: JobState): void {
+  set(({ jobs }) => ({ jobs: { ...jobs, [id]: job } }));
+  if (!get().readOnly) void db.jobs.put({ diskId: id, updated: Date.now(), state: job });
+}
+
+function putRun(id: string, change: Partial<RunView>): void {
+  set(({ runs }) => ({ runs: { ...runs, [id]: { ...runs[id]!, ...change } } }));
+}
+
+/** Changes what is looked at, and keeps it. */
+export function look(view: Partial<View> & { selected?: VolumeId }): void {
+  set({ ...view, refusal: undefined });
+  const { currentId, stage, units, theme } = get();
+  if (!get().readOnly) void db.settings.put({ key: 'view', value: { currentId, stage, units, theme } });
+}
+
+export const dismissProblem = (): void => set({ problem: undefined });
+/** Shows why an edge stopped where it did. */
+export const explain = (reason: string): void => set({ refusal: { reason } });
+export const dismissRefusal = (): void => set({ refusal: undefined });
+
+/** Opens the bench: what was stored, and the demo disks where the server has them. */
+export async function openBench(): Promise<void> {
+  await holdBench();
+  const view = (await db.settings.get('view'))?.value as View | undefined;
+  const known = await db.disks.orderBy('order').toArray();
+  const recipes = await demoRecipes();
+  const added = recipes
+    .filter((recipe) => !known.some((d) => d.id === recipe.id))
+    .map((recipe, i): StoredDisk => ({ id: recipe.id, name: recipe.name, order: known.length + i, source: { kind: 'practice', recipe } }));
+  if (added.length > 0 && !get().readOnly) await db.disks.bulkPut(added);
+  set({ disks: [...known, ...added].map((stored) => ({ stored, status: 'opening' })), ...view });
+  await Promise.all(get().disks.map((disk) => openStored(disk.stored)));
+  set({ ready: true });
+  onEngineDeath(() => void afterEngineDeath());
+}
+
+/** One tab holds the bench; others show it and take over when it is let go. */
+async function holdBench(): Promise<void> {
+  if (!('locks' in navigator)) return;
+  const held = new Promise<boolean>((resolve) => {
+    void navigator.locks.request('ullager-bench', { ifAvailable: true }, (lock) => {
+      resolve(lock !== null);
+      return lock ? new Promise<never>(() => undefined) : undefined;
+    });
+  });
+  if (await held) return;
+  set({ readOnly: true });
+  void navigator.locks.request('ullager-bench', () => location.reload());
+}
+
+async function demoRecipes(): Promise<Recipe[]> {
+  try {
+    const response = await fetch('/api/demo');
+    return response.ok ? ((await response.json()) as unknown[]).map(parseRecipe) : [];
+  } catch {
+    return [];
+  }
+}
+
+async function openStored(stored: StoredDisk): Promise<void> {
+  const { id, source } = stored;
+  try {
+    if (source.kind === 'practice') return await opened(id, await engine('openPractice', id, source.recipe), source.recipe);
+    const { handle } = source;
+    if (!handle || (await permission(handle, false)) !== 'granted') return putDisk(id, { status: 'wanted' });
+    const { survey } = await engine('openImage', id, await handle.getFile(), source.fingerprint);
+    await opened(id, survey);
+  } catch (error) {
+    putDisk(id, { status: isCoreError(error, 'image.changed') ? 'wanted' : 'failed', error: messageOf(error) });
+  }
+}
+
+type Permissioned = FileSystemFileHandle & {
+  queryPermission?(o: { mode: 'read' }): Promise<PermissionState>;
+  requestPermission?(o: { mode: 'read' }): Promise<PermissionState>;
+};
+
+function permission(handle: Permissioned, ask: boolean): Promise<PermissionState> {
+  const act = ask ? handle.requestPermission : handle.queryPermission;
+  return act ? act.call(handle, { mode: 'read' }) : Promise.resolve('granted');
+}
+
+async function opened(id: string, survey: Survey, recipe?: Recipe): Promise<void> {
+  putDisk(id, { status: 'open', survey, error: undefined });
+  const stored = (await db.jobs.get(id))?.state;
+  const status = await engine('runStatus', id);
+  const job = stored as JobState | undefined;
+  // Between the steps of a run the disk fits neither layout; the job is kept for when the run is over.
+  const midRun = status !== undefined && !status.certificate && job?.version === 1;
+  const found = fitsDisk(stored, survey) || midRun ? job! : beginJob(survey, recipe);
+  set(({ jobs }) => ({ jobs: { ...jobs, [id]: found } }));
+  if (status) set(({ runs }) => ({ runs: { ...runs, [id]: viewOf(status) } }));
+}
+
+function viewOf({ plan, next, certificate }: RunStatus): RunView {
+  const step = Math.min(next, plan.steps.length - 1);
+  const idle = { plan, step, done: 0, total: 0, startedAt: 0, stepStartedAt: 0, took: [] };
+  return certificate ? { ...idle, state: 'finished', certificate } : { ...idle, state: 'stopped' };
+}
+
+async function afterEngineDeath(): Promise<void> {
+  for (const [id, run] of Object.entries(get().runs)) if (run.state === 'running') putRun(id, { state: 'failed', error: 'The engine stopped unexpectedly. Nothing is lost.' });
+  await Promise.all(get().disks.map((disk) => openStored(disk.stored)));
+}
+
+/** Puts a picked or dropped file on the bench. */
+export async function openFile(file: File, handle?: FileSystemFileHandle): Promise<void> {
+  const wanted = get().disks.find((d) => d.status === 'wanted' && d.stored.source.kind === 'image' && d.stored.source.fingerprint.size === file.size);
+  if (wanted) return reopen(wanted.stored.id, file, handle);
+  const id = crypto.randomUUID();
+  try {
+    const { survey, fingerprint } = await engine('openImage', id, file);
+    const name = file.name.replace(/\.(img|raw|bin|dd)$/i, '');
+    const stored: StoredDisk = { id, name, order: Date.now(), source: { kind: 'image', fingerprint, ...(handle ? { handle } : {}) } };
+    await db.disks.put(stored);
+    set(({ disks }) => ({ disks: [...disks, { stored, status: 'opening' }] }));
+    await opened(id, survey);
+    look({ currentId: id, stage: 'look', selected: undefined });
+  } catch (error) {
+    set({ problem: messageOf(error) });
+  }
+}
+
+/** Opens a known image again, from its handle or from a file picked anew. */
+export async function reopen(id: string, file?: File, handle?: FileSystemFileHandle): Promise<void> {
+  const disk = get().disks.find((d) => d.stored.id === id);
+  if (disk?.stored.source.kind !== 'image') return;
+  const { source } = disk.stored;
+  try {
+    const kept = handle ?? source.handle;
+    if (!file && kept && (await permission(kept, true)) !== 'granted') return;
+    const { survey } = await engine('openImage', id, file ?? (await kept!.getFile()), source.fingerprint);
+    if (handle) await db.disks.put({ ...disk.stored, source: { ...source, handle } });
+    await opened(id, survey);
+  } catch (error) {
+    putDisk(id, { error: messageOf(error) });
+    set({ problem: messageOf(error) });
+  }
+}
+
+/** Takes a disk off the bench with everything kept for it. */
+export async function removeDisk(id: string): Promise<void> {
+  await engine('forget', id);
+  await db.transaction('rw', [db.disks, db.jobs], async () => {
+    await db.disks.delete(id);
+    await db.jobs.delete(id);
+  });
+  set(({ disks, currentId }) => ({ disks: disks.filter((d) => d.stored.id !== id), ...(currentId === id ? { currentId: undefined, stage: 'bench' as const } : {}) }));
+}
+
+/** Tries an edit on the planned layout; a refusal is shown where it was tried. */
+export function edit(id: string, act: (planned: Layout, job: JobState) => Edited, merge = false): Edited | undefined {
+  const job = get().jobs[id];
+  if (!job || get().readOnly) return undefined;
+  const result = act(job.history.present, job);
+  if (result.ok) {
+    putJob(id, { ...job, history: record(job.history, result.layout, result.name, merge) });
+    set({ refusal: undefined });
+  } else set({ refusal: { reason: result.reason, ...(result.nearest === undefined ? {} : { nearest: result.nearest }) } });
+  return result;
+}
+
+export function undoEdit(id: string): void {
+  const job = get().jobs[id];
+  if (job) putJob(id, { ...job, history: undo(job.history) });
+}
+
+export function redoEdit(id: string): void {
+  const job = get().jobs[id];
+  if (job) putJob(id, { ...job, history: redo(job.history) });
+}
+
+/** Begins the run of a plan. */
+export function startRunning(id: string, plan: Plan): Promise<void> {
+  return follow(id, plan, (progress) => engine('run', id, plan, progress));
+}
+
+/** Goes on with a stopped or interrupted run. */
+export function resumeRunning(id: string): Promise<void> {
+  return follow(id, get().runs[id]!.plan, (progress) => engine('resume', id, progress));
+}
+
+export async function stopRunning(id: string): Promise<void> {
+  putRun(id, { state: 'stopping' });
+  await engine('stop', id);
+}
+
+type Progress = Parameters<Parameters<typeof engine<'run'>>[3]>[0];
+
+async function follow(id: string, plan: Plan, act: (progress: (p: Progress) => void) => Promise<Certificate>): Promise<void> {
+  const startedAt = Date.now();
+  set(({ runs }) => ({
+    runs: { ...runs, [id]: { plan, state: 'running', step: runs[id]?.step ?? 0, done: 0, total: 0, startedAt, stepStartedAt: startedAt, took: [] } },
+  }));
+  if (navigator.storage?.persist) void navigator.storage.persist();
+  try {
+    const certificate = await act(listener((progress) => onProgress(id, progress)));
+    const survey = await engine('survey', id);
+    putDisk(id, { survey });
+    putJob(id, afterRun(get().jobs[id]!, survey));
+    putRun(id, { state: 'finished', certificate });
+    if (get().currentId === id && get().stage === 'run') look({ stage: 'prove' });
+  } catch (error) {
+    const stopped = isCoreError(error, 'run.stopped');
+    putRun(id, stopped ? { state: 'stopped' } : { state: 'failed', error: messageOf(error) });
+  }
+}
+
+function onProgress(id: string, { step, done, total, state }: Progress): void {
+  const run = get().runs[id];
+  if (!run) return;
+  const now = Date.now();
+  if (state === 'done') putRun(id, { step, done: total, total, took: [...run.took, (now - run.stepStartedAt) / 1000], stepStartedAt: now });
+  else putRun(id, { step, done, total });
+}
+
+/** Puts the disk back as it was before the run. */
+export async function rewind(id: string): Promise<void> {
+  const disk = get().disks.find((d) => d.stored.id === id)!;
+  const survey = await engine('rewind', id);
+  putDisk(id, { survey });
+  const { source } = disk.stored;
+  putJob(id, afterRewind(get().jobs[id]!, survey, source.kind === 'practice' ? source.recipe : undefined));
+  set(({ runs }) => {
+    const { [id]: _gone, ...rest } = runs;
+    return { runs: rest };
+  });
+  look({ stage: 'divide', selected: undefined });
+}

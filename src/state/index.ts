@@ -1,0 +1,22 @@
+export {
+  dismissProblem,
+  dismissRefusal,
+  edit,
+  explain,
+  look,
+  openBench,
+  openFile,
+  redoEdit,
+  removeDisk,
+  reopen,
+  resumeRunning,
+  rewind,
+  startRunning,
+  stopRunning,
+  undoEdit,
+  useBench,
+} from './bench';
+export type { BenchDisk, RunView, Stage } from './bench';
+export type { JobState } from './job';
+export { changesIn, mediumOf, mediumWords, useBounds, useCurrent, usePlan } from './selectors';
+export type { Current, PlanView } from './selectors';

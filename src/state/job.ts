@@ -1,0 +1,58 @@
+/** A job: one disk's layout now and planned, with every edit undoable. Plain data, kept in the browser's storage. */
+import { layoutOf, type Survey } from '@/core/inspect';
+import { beginHistory, type History, type Layout } from '@/core/layout';
+import type { Recipe } from '@/core/practice';
+
+/** Versioned: a stored job of another version is begun anew. */
+export interface JobState {
+  readonly version: 1;
+  /** As the disk is, with the letters and roles this job knows. */
+  readonly now: Layout;
+  readonly history: History<Layout>;
+  /** The layout before the last run, once there was one. */
+  readonly before?: Layout;
+}
+
+/** A job for a disk as it is. */
+export function beginJob(survey: Survey, recipe?: Recipe): JobState {
+  const now = withRecipe(layoutOf(survey), recipe);
+  return { version: 1, now, history: beginHistory(now) };
+}
+
+/** Letters that the recipe's machine gave its volumes. */
+function withRecipe(layout: Layout, recipe: Recipe | undefined): Layout {
+  if (!recipe) return layout;
+  const volumes = layout.volumes.map((volume, i) => {
+    const letter = recipe.volumes[i]?.letter;
+    return letter ? { ...volume, letter } : volume;
+  });
+  return { ...layout, volumes };
+}
+
+/** The job after a run: what was planned is now, and the plan begins from there. */
+export function afterRun(job: JobState, survey: Survey): JobState {
+  const planned = job.history.present;
+  const found = layoutOf(survey);
+  const volumes = found.volumes.map((volume) => {
+    const was = planned.volumes.find((v) => v.start === volume.start);
+    if (!was) return volume;
+    return { ...volume, role: was.role, guarded: was.guarded, ...(was.letter ? { letter: was.letter } : {}) };
+  });
+  const now = { ...found, volumes };
+  return { version: 1, now, history: beginHistory(now), before: job.now };
+}
+
+/** The job after rewinding: as it was before the run. */
+export function afterRewind(job: JobState, survey: Survey, recipe?: Recipe): JobState {
+  const fresh = beginJob(survey, recipe);
+  return job.before ? { ...fresh, now: job.before, history: beginHistory(job.before) } : fresh;
+}
+
+/** Whether a stored job fits the disk as it was found: same volumes in the same places. */
+export function fitsDisk(job: unknown, survey: Survey): job is JobState {
+  const stored = job as JobState | undefined;
+  if (stored?.version !== 1) return false;
+  const found = layoutOf(survey);
+  const places = (layout: Layout): string => JSON.stringify([layout.diskSize, layout.table, layout.volumes.map((v) => [v.start, v.length])]);
+  return places(stored.now) === places(found);
+}

@@ -1,0 +1,71 @@
+/** What views derive from the bench. */
+import { isCoreError } from '@/core/errors';
+import { boundsOf } from '@/core/inspect';
+import { sameLayout } from '@/core/job';
+import type { Bounds, LaidVolume, Layout } from '@/core/layout';
+import { derivePlan, type MediumKind, type Plan } from '@/core/plan';
+import { useMemo } from 'react';
+import { useBench, type BenchDisk, type RunView } from './bench';
+import type { JobState } from './job';
+
+/** The disk in hand with its job, once it is open. */
+export interface Current {
+  readonly id: string;
+  readonly disk: BenchDisk;
+  readonly job: JobState | undefined;
+  readonly run: RunView | undefined;
+}
+
+export function useCurrent(): Current | undefined {
+  const id = useBench((s) => s.currentId);
+  const disk = useBench((s) => s.disks.find((d) => d.stored.id === id));
+  const job = useBench((s) => (id ? s.jobs[id] : undefined));
+  const run = useBench((s) => (id ? s.runs[id] : undefined));
+  return id && disk ? { id, disk, job, run } : undefined;
+}
+
+/** The work order for the planned layout, or why there is none. */
+export interface PlanView {
+  readonly plan: Plan | undefined;
+  readonly refusal: string | undefined;
+}
+
+export function usePlan({ disk, job }: Pick<Current, 'disk' | 'job'>): PlanView {
+  const planned = job?.history.present;
+  const { survey, stored } = disk;
+  const medium = mediumOf(stored);
+  return useMemo(() => {
+    if (!survey || !planned) return { plan: undefined, refusal: undefined };
+    try {
+      return { plan: derivePlan(survey, planned, medium ? { medium } : {}), refusal: undefined };
+    } catch (error) {
+      if (!isCoreError(error)) throw error;
+      return { plan: undefined, refusal: error.message };
+    }
+  }, [survey, planned, medium]);
+}
+
+export function useBounds(disk: BenchDisk): Bounds {
+  const { survey } = disk;
+  return useMemo(() => (survey ? boundsOf(survey) : new Map()), [survey]);
+}
+
+/** How many volumes differ between now and planned. */
+export function changesIn(job: JobState | undefined): number {
+  if (!job || sameLayout(job.now, job.history.present)) return 0;
+  const essence = (v: LaidVolume): string => JSON.stringify([v.start, v.length, v.fileSystem, v.label, v.letter, v.active, v.format]);
+  const count = (a: Layout, b: Layout): number => a.volumes.filter((v) => !b.volumes.some((w) => w.id === v.id && essence(w) === essence(v))).length;
+  const removed = job.now.volumes.filter((v) => !job.history.present.volumes.some((w) => w.id === v.id)).length;
+  return count(job.history.present, job.now) + removed;
+}
+
+export function mediumOf(stored: BenchDisk['stored']): MediumKind | undefined {
+  return stored.source.kind === 'practice' ? stored.source.recipe.medium : undefined;
+}
+
+const MEDIUM_WORDS: Readonly<Record<MediumKind, string>> = { hdd: 'hard disk', ssd: 'SSD', nvme: 'NVMe', usb: 'USB stick', card: 'memory card' };
+
+export function mediumWords(stored: BenchDisk['stored']): string {
+  const medium = mediumOf(stored);
+  return medium ? MEDIUM_WORDS[medium] : 'image file';
+}

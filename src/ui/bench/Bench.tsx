@@ -1,0 +1,121 @@
+'use client';
+
+import { formatSize } from '@/core/size';
+import { look, mediumWords, reopen, removeDisk, useBench, type BenchDisk } from '@/state';
+import { Button, Popconfirm, Segmented, Spin, Table, type TableColumnsType } from 'antd';
+import { useState } from 'react';
+import { LetterChip, MiniColumn, ROLE_WORDS, useSizes } from '../kit';
+import { OpenImage, pickFile } from './OpenImage';
+import styles from './bench.module.css';
+
+/** Home: all disks as columns on a shelf, or all volumes as a table. */
+export function Bench() {
+  const disks = useBench((s) => s.disks);
+  const ready = useBench((s) => s.ready);
+  const [view, setView] = useState<'disks' | 'volumes'>('disks');
+  return (
+    <div className={styles.page}>
+      <div className={styles.head}>
+        <div>
+          <h1>Bench</h1>
+          <p className={styles.sub}>Everything here is an image or a practice disk. The original is never written.</p>
+        </div>
+        <Segmented<'disks' | 'volumes'>
+          value={view}
+          onChange={setView}
+          options={[
+            { value: 'disks', label: 'Disks' },
+            { value: 'volumes', label: 'Volumes' },
+          ]}
+        />
+      </div>
+      {!ready && disks.length === 0 ? <Spin description="Opening the bench" className={styles.spin} /> : null}
+      {view === 'volumes' ? <VolumeTable disks={disks} /> : null}
+      {view === 'disks' ? (
+        <ul className={styles.shelf}>
+          {disks.map((disk) => (
+            <DiskPlate key={disk.stored.id} disk={disk} />
+          ))}
+          <li className={styles.open}>
+            <OpenImage />
+          </li>
+        </ul>
+      ) : null}
+    </div>
+  );
+}
+
+function DiskPlate({ disk }: { readonly disk: BenchDisk }) {
+  const { stored, survey, status, error } = disk;
+  const job = useBench((s) => s.jobs[stored.id]);
+  const run = useBench((s) => s.runs[stored.id]);
+  const open = (): void => look({ currentId: stored.id, stage: run && run.state !== 'finished' ? 'run' : 'look', selected: undefined });
+  return (
+    <li className={styles.plate}>
+      <button type="button" className={styles.face} onClick={open} disabled={status !== 'open'} aria-label={`Open ${stored.name}`}>
+        <span className={styles.column}>{survey && job ? <MiniColumn layout={job.now} survey={survey} width={84} height={250} /> : null}</span>
+        <span className={styles.name}>{stored.name}</span>
+        {survey ? <span className={styles.facts}>{`${formatSize(survey.size, 'decimal')} ${mediumWords(stored)} · ${survey.table === 'none' ? 'no table' : survey.table.toUpperCase()}`}</span> : null}
+        <span className={styles.letters}>
+          {job?.now.volumes.map((v) => (
+            <span key={v.id} className={styles.volume}>
+              {v.letter ? <LetterChip letter={v.letter} role={v.role} /> : null}
+              {v.label || ROLE_WORDS[v.role]}
+            </span>
+          ))}
+        </span>
+      </button>
+      {status === 'opening' ? <Spin size="small" /> : null}
+      {run?.state === 'stopped' || run?.state === 'failed' ? <span className={styles.warning}>A run is unfinished and can be resumed.</span> : null}
+      {survey && survey.volumes.some((v) => v.findings.some((f) => f.severity !== 'info')) ? <span className={styles.warning}>The check found something.</span> : null}
+      {status === 'wanted' || status === 'failed' ? (
+        <>
+          <span className={styles.warning}>{error ?? 'The image file has to be opened again.'}</span>
+          {stored.source.kind === 'image' ? (
+            <Button size="small" onClick={() => void (stored.source.kind === 'image' && stored.source.handle ? reopen(stored.id) : pickFile((file, handle) => reopen(stored.id, file, handle)))}>
+              Open again
+            </Button>
+          ) : null}
+        </>
+      ) : null}
+      {stored.source.kind === 'image' ? (
+        <Popconfirm title="Take it off the bench?" description="What was planned and run here is dropped; the image file stays." onConfirm={() => removeDisk(stored.id)}>
+          <Button size="small" type="text">
+            Take off the bench
+          </Button>
+        </Popconfirm>
+      ) : null}
+    </li>
+  );
+}
+
+interface VolumeRow {
+  readonly key: string;
+  readonly disk: BenchDisk;
+  readonly volume: NonNullable<BenchDisk['survey']>['volumes'][number];
+}
+
+function VolumeTable({ disks }: { readonly disks: readonly BenchDisk[] }) {
+  const size = useSizes();
+  const jobs = useBench((s) => s.jobs);
+  const rows = disks.flatMap((disk): VolumeRow[] => (disk.survey?.volumes ?? []).map((volume) => ({ key: `${disk.stored.id}-${volume.number}`, disk, volume })));
+  const laid = ({ disk, volume }: VolumeRow) => jobs[disk.stored.id]?.now.volumes.find((v) => v.origin.kind === 'kept' && v.origin.number === volume.number);
+  const columns: TableColumnsType<VolumeRow> = [
+    {
+      title: 'Disk',
+      render: (_, row) => (
+        <Button type="link" size="small" style={{ padding: 0 }} onClick={() => look({ currentId: row.disk.stored.id, stage: 'look', selected: undefined })}>
+          {row.disk.stored.name}
+        </Button>
+      ),
+    },
+    { title: 'Letter', width: 70, render: (_, row) => laid(row)?.letter ?? '' },
+    { title: 'Label', render: (_, row) => row.volume.info?.label || '(none)' },
+    { title: 'Role', width: 100, render: (_, row) => ROLE_WORDS[laid(row)?.role ?? row.volume.role] },
+    { title: 'File system', width: 120, render: (_, row) => row.volume.info?.title ?? 'not known' },
+    { title: 'Size', width: 110, align: 'right', render: (_, row) => size(row.volume.length) },
+    { title: 'In use', width: 110, align: 'right', render: (_, row) => (row.volume.info ? size(row.volume.info.used) : '') },
+    { title: 'Free', width: 110, align: 'right', render: (_, row) => (row.volume.info ? size(row.volume.info.free) : '') },
+  ];
+  return <Table<VolumeRow> size="small" rowKey="key" columns={columns} dataSource={rows} pagination={false} locale={{ emptyText: 'No volume on the bench.' }} />;
+}

@@ -1,0 +1,2 @@
+export { Bench } from './Bench';
+export { OpenImage } from './OpenImage';

@@ -1,0 +1,66 @@
+import { useGesture } from '@use-gesture/react';
+import { useRef } from 'react';
+import styles from './columns.module.css';
+
+interface Props {
+  readonly x: number;
+  readonly width: number;
+  readonly y: number;
+  /** Where the edge is, in bytes from the volume's start, and what it may be. */
+  readonly value: number;
+  readonly least: number;
+  readonly most: number;
+  readonly bytesPerPixel: number;
+  readonly step: number;
+  readonly label: string;
+  readonly words: string;
+  /** A wish for the volume's size; `dragging` merges edits into one. */
+  readonly onSize: (bytes: number, dragging: boolean) => void;
+  readonly onDragging: (dragging: boolean) => void;
+}
+
+/** The draggable end of a volume. A slider for the keyboard: arrows nudge it, with Shift eight times as far. */
+export function EdgeHandle(props: Props) {
+  const { x, width, y, value, least, most, bytesPerPixel, step, label, words, onSize, onDragging } = props;
+  const begin = useRef({ value, bytesPerPixel, step });
+  const bind = useGesture({
+    onDragStart: () => {
+      begin.current = { value, bytesPerPixel, step };
+      onDragging(true);
+    },
+    onDrag: ({ movement: [, dy] }) => {
+      const from = begin.current;
+      const wanted = Math.round((from.value + dy * from.bytesPerPixel) / from.step) * from.step;
+      onSize(Math.max(from.step, wanted), true);
+    },
+    onDragEnd: () => onDragging(false),
+  });
+  const onKeyDown = (event: React.KeyboardEvent): void => {
+    const far = event.shiftKey ? 8 : 1;
+    const moves: Record<string, number> = { ArrowDown: value + step * far, ArrowUp: value - step * far, Home: least, End: most };
+    const wanted = moves[event.key];
+    if (wanted === undefined) return;
+    event.preventDefault();
+    onSize(wanted, false);
+  };
+  return (
+    <g
+      {...bind()}
+      className={styles.edge}
+      role="slider"
+      tabIndex={0}
+      aria-label={label}
+      aria-orientation="vertical"
+      aria-valuenow={value}
+      aria-valuemin={least}
+      aria-valuemax={most}
+      aria-valuetext={words}
+      onKeyDown={onKeyDown}
+    >
+      <rect x={x - 8} y={y - 9} width={width + 16} height={18} fill="transparent" />
+      <line x1={x - 8} x2={x + width + 8} y1={y} y2={y} stroke="var(--ink)" strokeWidth={2} />
+      <rect x={x + width / 2 - 24} y={y - 9} width={48} height={18} rx={9} fill="var(--ink)" />
+      <path d={`M${x + width / 2 - 5} ${y - 2} l5 -4 l5 4 M${x + width / 2 - 5} ${y + 2} l5 4 l5 -4`} stroke="var(--panel)" strokeWidth={1.5} fill="none" />
+    </g>
+  );
+}

@@ -1,0 +1,140 @@
+import type { Survey } from '@/core/inspect';
+import { findKind } from '@/core/fs';
+import { nameOf, type LaidVolume } from '@/core/layout';
+import { ROLE_WORDS, roleColours, useSizes } from '../kit';
+import { yInSection, type Section } from './geometry';
+import styles from './columns.module.css';
+
+interface Props {
+  readonly section: Section;
+  readonly survey: Survey;
+  readonly x: number;
+  readonly width: number;
+  readonly planned: boolean;
+  readonly selected?: boolean;
+  readonly onSelect?: () => void;
+}
+
+const TALL = 84;
+const MEDIUM = 44;
+
+/** What is in use of a volume, if that is known. */
+function usedOf(volume: LaidVolume, survey: Survey): number | undefined {
+  if (volume.origin.kind === 'new' || volume.format) return 0;
+  const { number } = volume.origin;
+  return survey.volumes.find((v) => v.number === number)?.info?.used;
+}
+
+/** A volume as a section of a column, filled from its top to what is in use. */
+export function SectionShape({ section, survey, x, width, planned, selected, onSelect }: Props) {
+  const size = useSizes();
+  const volume = section.volume!;
+  const { y, height } = section;
+  const used = usedOf(volume, survey);
+  const isNew = volume.origin.kind === 'new' || volume.format !== undefined;
+  const fillEnd = used === undefined ? y + height : used === 0 ? y : yInSection(section, section.start + used);
+  const { full, pale } = roleColours(volume.role);
+  const clip = `${planned ? 'p' : 'n'}-${volume.id}`;
+  const label = `${nameOf(volume)}, ${ROLE_WORDS[volume.role]}, ${size(volume.length)}`;
+  return (
+    <g
+      className={onSelect ? styles.section : undefined}
+      onClick={onSelect}
+      {...(onSelect ? { role: 'button', tabIndex: 0, 'aria-label': label, 'aria-pressed': selected, onKeyDown: (e) => e.key === 'Enter' && onSelect() } : {})}
+    >
+      <clipPath id={clip}>
+        <rect x={x} y={y} width={width} height={height} rx={4} />
+      </clipPath>
+      <g clipPath={`url(#${clip})`}>
+        <rect x={x} y={y} width={width} height={height} fill={pale} />
+        <rect x={x} y={y} width={width} height={Math.max(0, fillEnd - y)} fill={full} />
+      </g>
+      <rect
+        x={x + 0.5}
+        y={y + 0.5}
+        width={width - 1}
+        height={Math.max(1, height - 1)}
+        rx={4}
+        fill="none"
+        stroke={selected ? 'var(--ink)' : full}
+        strokeWidth={selected ? 2 : 1}
+        strokeDasharray={isNew ? '6 4' : undefined}
+      />
+      <SectionText section={section} used={used} fillEnd={fillEnd} x={x} width={width} />
+    </g>
+  );
+}
+
+interface TextProps {
+  readonly section: Section;
+  readonly used: number | undefined;
+  readonly fillEnd: number;
+  readonly x: number;
+  readonly width: number;
+}
+
+/** Text is light where it stands on the full colour, ink where it stands on the pale one. */
+function SectionText({ section, used, fillEnd, x, width }: TextProps) {
+  const size = useSizes();
+  const volume = section.volume!;
+  const { y, height } = section;
+  const on = (baseline: number): string => (baseline - 4 <= fillEnd ? 'var(--on-role)' : 'var(--ink)');
+  const title = findKind(volume.fileSystem)?.title ?? 'content not known';
+  const name = volume.label || (volume.letter ? '' : volume.origin.kind === 'new' ? 'New volume' : 'No label');
+  if (height < MEDIUM) {
+    const middle = y + height / 2 + 4;
+    const shown = [volume.letter, name].filter(Boolean).join('  ');
+    if (height < 13) return null;
+    return (
+      <g className={styles.small} fill={on(y + height / 2)}>
+        <text x={x + 10} y={middle} className={styles.strong}>
+          {shown || ROLE_WORDS[volume.role]}
+        </text>
+        <text x={x + width - 10} y={middle} textAnchor="end">
+          {`${title} · ${size(volume.length)}`}
+        </text>
+      </g>
+    );
+  }
+  const top = y + 26;
+  const chip = volume.letter ? 32 : 0;
+  const state = used === undefined ? 'kept as it is' : used === 0 ? 'empty' : `${size(used)} in use`;
+  const headroom = used === undefined ? 0 : volume.length - used;
+  return (
+    <g>
+      {volume.letter ? (
+        <>
+          <rect x={x + 10} y={y + 10} width={24} height={22} rx={4} fill={fillEnd > y + 20 ? 'rgba(255,255,255,0.22)' : roleColours(volume.role).full} />
+          <text x={x + 22} y={top} textAnchor="middle" className={styles.letter} fill="var(--on-role)">
+            {volume.letter}
+          </text>
+        </>
+      ) : null}
+      <text x={x + 10 + chip} y={top} className={styles.name} fill={on(top)}>
+        {name}
+      </text>
+      <text x={x + width - 10} y={top} textAnchor="end" className={styles.small} fill={on(top)}>
+        {ROLE_WORDS[volume.role]}
+      </text>
+      {height >= TALL ? (
+        <>
+          <text x={x + 10} y={y + 52} className={styles.size} fill={on(y + 52)}>
+            {size(volume.length)}
+          </text>
+          <text x={x + 10} y={y + 71} className={styles.small} fill={on(y + 71)}>
+            {`${title}, ${state}`}
+          </text>
+        </>
+      ) : (
+        <text x={x + 10} y={y + 42} className={styles.small} fill={on(y + 42)}>
+          {`${size(volume.length)} ${title}, ${state}`}
+        </text>
+      )}
+      {height >= 118 && headroom > 0 && used !== 0 && y + height - fillEnd > 22 ? (
+        <text x={x + 10} y={y + height - 10} className={styles.small} fill="var(--ink)">
+          {`${size(headroom)} headroom`}
+        </text>
+      ) : null}
+    </g>
+  );
+}

@@ -1,0 +1,45 @@
+/** The bands between two columns: for every kept volume where its data goes, dark for what is in use. */
+import type { Survey } from '@/core/inspect';
+import { area, curveBumpX } from 'd3-shape';
+import { yInSection, type Column, type Section } from './geometry';
+
+/** One band as two SVG paths. */
+export interface Band {
+  readonly key: string;
+  readonly role: string;
+  /** From the whole of the one to the whole of the other. */
+  readonly whole: string;
+  /** From what is in use to what is in use. */
+  readonly used: string;
+}
+
+/** Bands for the volumes that both columns have. */
+export function bandsBetween(now: Column, planned: Column, survey: Survey, x0: number, x1: number): Band[] {
+  return planned.sections.flatMap((to): Band[] => {
+    if (to.volume?.origin.kind !== 'kept' || to.volume.format) return [];
+    const from = now.sections.find((s) => s.volume?.id === to.volume!.id);
+    if (!from) return [];
+    const { number } = to.volume.origin;
+    const used = survey.volumes.find((v) => v.number === number)?.info?.used;
+    const usedEnd = (s: Section): number => (used === undefined ? s.y + s.height : yInSection(s, s.start + used));
+    return [
+      {
+        key: to.volume.id,
+        role: to.volume.role,
+        whole: ribbon(x0, x1, [from.y, from.y + from.height], [to.y, to.y + to.height]),
+        used: ribbon(x0, x1, [from.y, usedEnd(from)], [to.y, usedEnd(to)]),
+      },
+    ];
+  });
+}
+
+type Span = readonly [top: number, bottom: number];
+
+function ribbon(x0: number, x1: number, left: Span, right: Span): string {
+  const draw = area<readonly [number, Span]>()
+    .x(([x]) => x)
+    .y0(([, span]) => span[0])
+    .y1(([, span]) => span[1])
+    .curve(curveBumpX);
+  return draw([[x0, left], [x1, right]]) ?? '';
+}

@@ -1,0 +1,59 @@
+'use client';
+
+import { durationWords, lossWords, stepWords } from '@/core/plan';
+import { look, useBench, type PlanView } from '@/state';
+import { Alert, Button } from 'antd';
+import { useSizes } from '../kit';
+import styles from './divide.module.css';
+
+/** The derived work order, always current, and what it comes to. */
+export function WorkOrder({ plan, refusal }: PlanView) {
+  const units = useBench((s) => s.units);
+  const size = useSizes();
+  const steps = plan?.steps ?? [];
+  return (
+    <>
+      <section className={styles.order} aria-label="Work order" aria-live="polite">
+        <h2>Work order</h2>
+        {refusal ? <Alert type="error" showIcon title={refusal} style={{ marginTop: 10 }} /> : null}
+        {!refusal && steps.length === 0 ? <p className={styles.sub}>Nothing to do yet. Split a volume, or drag an edge on the planned column.</p> : null}
+        <ol>
+          {steps.map((step, i) => {
+            const { title, detail } = stepWords(step, units);
+            return (
+              <li className={styles.step} key={`${step.kind}-${i}`}>
+                <span>{i + 1}</span>
+                <span>
+                  {title}
+                  <span className={styles.detail}>{detail}</span>
+                </span>
+                <span>{durationWords(step.cost.seconds)}</span>
+              </li>
+            );
+          })}
+        </ol>
+      </section>
+      <div className={styles.foot}>
+        {plan && steps.length > 0 ? (
+          <div className={styles.totals}>
+            <div>
+              <strong>{size(plan.total.carries)}</strong>
+              <span>data carried</span>
+            </div>
+            <div>
+              <strong>{durationWords(plan.total.seconds)}</strong>
+              <span>expected</span>
+            </div>
+            <div>
+              <strong>{plan.loses.bytes > 0 ? lossWords(plan.loses, units).split(',')[0] : 'nothing'}</strong>
+              <span>lost</span>
+            </div>
+          </div>
+        ) : null}
+        <Button type="primary" size="large" block disabled={steps.length === 0} onClick={() => look({ stage: 'review' })}>
+          Review the work order
+        </Button>
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,39 @@
+import type { Survey } from '@/core/inspect';
+import type { Layout } from '@/core/layout';
+import { layoutColumn } from '../columns/geometry';
+import { roleColours } from './roles';
+
+interface Props {
+  readonly layout: Layout;
+  readonly survey: Survey;
+  readonly width: number;
+  readonly height: number;
+}
+
+/** A disk as a small column: sections by role, filled to what is in use. Decoration; the words stand beside it. */
+export function MiniColumn({ layout, survey, width, height }: Props) {
+  const { sections } = layoutColumn(layout, { top: 0, height, gap: 1, least: 3 });
+  return (
+    <svg width={width} height={height} aria-hidden>
+      <defs>
+        <pattern id="mini-hatch" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <rect width="5" height="5" fill="var(--paper)" />
+          <line x1="0" y1="0" x2="0" y2="5" stroke="var(--line)" strokeWidth="2" />
+        </pattern>
+      </defs>
+      {sections.map((s) => {
+        if (!s.volume) return <rect key={`gap-${s.start}`} y={s.y} width={width} height={s.height} fill="url(#mini-hatch)" stroke="var(--line)" />;
+        const { origin, length, role } = s.volume;
+        const info = origin.kind === 'kept' && !s.volume.format ? survey.volumes.find((v) => v.number === origin.number)?.info : undefined;
+        const fill = info ? Math.max(1, (info.used / length) * s.height) : s.volume.fileSystem === 'unknown' ? s.height : 0;
+        const { full, pale } = roleColours(role);
+        return (
+          <g key={s.volume.id}>
+            <rect y={s.y} width={width} height={s.height} fill={pale} />
+            <rect y={s.y} width={width} height={Math.min(fill, s.height)} fill={full} />
+          </g>
+        );
+      })}
+    </svg>
+  );
+}

@@ -1,0 +1,34 @@
+/** The palette as Ant Design tokens. The same values stand in globals.css for everything drawn by hand. */
+import { theme, type ThemeConfig } from 'antd';
+
+const LIGHT = { paper: '#f2efe8', panel: '#fcfbf8', line: '#ddd7cb', ink: '#1e2a2f', muted: '#5f6970', danger: '#ad3f27', accent: '#14606a' };
+const DARK = { paper: '#171c1f', panel: '#1f2629', line: '#364046', ink: '#ebe7dd', muted: '#a3abaf', danger: '#e58a72', accent: '#2f8790' };
+
+export function antTheme(dark: boolean): ThemeConfig {
+  const p = dark ? DARK : LIGHT;
+  return {
+    algorithm: dark ? theme.darkAlgorithm : theme.defaultAlgorithm,
+    token: {
+      colorPrimary: p.accent,
+      colorInfo: p.accent,
+      colorLink: dark ? '#66b3bb' : p.accent,
+      colorError: p.danger,
+      colorText: p.ink,
+      colorTextSecondary: p.muted,
+      colorTextDescription: p.muted,
+      colorTextPlaceholder: p.muted,
+      colorBgBase: p.panel,
+      colorBgContainer: p.panel,
+      colorBgElevated: p.panel,
+      colorBgLayout: p.paper,
+      colorBorder: p.line,
+      colorBorderSecondary: p.line,
+      borderRadius: 6,
+      fontFamily: "'Public Sans Variable', system-ui, sans-serif",
+      fontSize: 14,
+      controlHeight: 32,
+      motionDurationMid: '0.12s',
+      motionDurationSlow: '0.16s',
+    },
+  };
+}

@@ -1,0 +1,1 @@
+export { Look } from './Look';

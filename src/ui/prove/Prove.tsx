@@ -1,0 +1,133 @@
+'use client';
+
+import type { Certificate, VolumeProof } from '@/core/proof';
+import { spaced } from '@/core/size';
+import { engine, listener } from '@/engine';
+import { look, rewind, useBench, type Current } from '@/state';
+import { Alert, Button, Empty, Popconfirm, Progress, Table } from 'antd';
+import { useState } from 'react';
+import { downloadStream, Facts, MiniColumn, savePicker, useSizes } from '../kit';
+import styles from './prove.module.css';
+
+/** The proof: every file counted and compared, then export or rewind. */
+export function Prove({ current }: { readonly current: Current }) {
+  const certificate = current.run?.certificate;
+  if (!certificate) {
+    return (
+      <div className={styles.empty}>
+        <Empty description="Nothing has been run on this disk, so there is nothing to prove.">
+          <Button onClick={() => look({ stage: 'divide' })}>Divide</Button>
+        </Empty>
+      </div>
+    );
+  }
+  return <CertificatePage current={current} certificate={certificate} />;
+}
+
+function CertificatePage({ current, certificate }: { readonly current: Current; readonly certificate: Certificate }) {
+  const { id, disk, job } = current;
+  const survey = disk.survey!;
+  const readOnly = useBench((s) => s.readOnly);
+  const [exported, setExported] = useState<number>();
+  const [fault, setFault] = useState<string>();
+  const name = `${disk.stored.name.replace(/[^\p{L}\p{N} _-]/gu, '')} divided.img`;
+  const exportImage = async (): Promise<void> => {
+    setFault(undefined);
+    const pick = savePicker();
+    if (!pick) return downloadStream(name, survey.size, await engine('exportStream', id));
+    const handle = await pick({ suggestedName: name }).catch(() => undefined);
+    if (!handle) return;
+    setExported(0);
+    await engine('exportTo', id, handle, listener((done: number, total: number) => setExported(done / total)));
+    setExported(1);
+  };
+  const saveCertificate = (): Promise<void> => {
+    const blob = new Blob([JSON.stringify(certificate, null, 2)], { type: 'application/json' });
+    return downloadStream(`${disk.stored.name} certificate.json`, blob.size, blob.stream());
+  };
+  const act = (work: Promise<unknown>): void => void work.catch((error: Error) => setFault(error.message));
+  return (
+    <div className={styles.page}>
+      <div className={styles.head}>
+        {job?.before ? (
+          <figure>
+            <MiniColumn layout={job.before} survey={survey} width={64} height={170} />
+            <figcaption>Before</figcaption>
+          </figure>
+        ) : null}
+        <figure>
+          <MiniColumn layout={job!.now} survey={survey} width={64} height={170} />
+          <figcaption>Now</figcaption>
+        </figure>
+        <div className={styles.verdict}>
+          <h1 className={certificate.proven ? styles.proven : styles.failed}>{certificate.proven ? '✓ Proven: every file is as it was' : 'Not proven'}</h1>
+          <p className={styles.sub}>{`Compared before and after by size, times, attributes and SHA-256. Finished ${new Date(certificate.finished).toLocaleString()}.`}</p>
+          {certificate.volumes.map((proof) => (
+            <VolumeFacts key={proof.number} proof={proof} />
+          ))}
+        </div>
+      </div>
+      {fault ? <Alert type="error" showIcon title={fault} /> : null}
+      {certificate.volumes.flatMap((v) => v.differences).length > 0 ? (
+        <Table
+          size="small"
+          rowKey="path"
+          dataSource={certificate.volumes.flatMap((v) => [...v.differences])}
+          columns={[
+            { title: 'Path', dataIndex: 'path' },
+            { title: 'Differs in', dataIndex: 'what', width: 140 },
+          ]}
+          pagination={{ pageSize: 8, hideOnSinglePage: true }}
+        />
+      ) : null}
+      <section>
+        <h2>What was done</h2>
+        <ol className={styles.steps}>
+          {certificate.steps.map((step) => (
+            <li key={step}>
+              <span aria-hidden>✓</span> {step}
+            </li>
+          ))}
+        </ol>
+      </section>
+      <div className={styles.actions}>
+        <Button type="primary" size="large" onClick={() => act(exportImage())}>
+          Export the divided image
+        </Button>
+        <Button size="large" onClick={() => act(saveCertificate())}>
+          Save the certificate
+        </Button>
+        <Button size="large" onClick={() => look({ stage: 'look' })}>
+          Look at the volumes
+        </Button>
+        <Popconfirm title="Put everything back as it was before the run?" onConfirm={() => rewind(id)}>
+          <Button size="large" disabled={readOnly}>
+            Rewind
+          </Button>
+        </Popconfirm>
+        {exported !== undefined ? <Progress percent={Math.round(exported * 100)} className={styles.progress} aria-label="Export" /> : null}
+      </div>
+    </div>
+  );
+}
+
+function VolumeFacts({ proof }: { readonly proof: VolumeProof }) {
+  const size = useSizes();
+  const method = proof.bySource === 0 ? 'bytes hashed' : proof.bySource === proof.files ? 'by procedural source' : `${spaced(proof.bySource)} by procedural source, the rest by bytes`;
+  return (
+    <div className={styles.volume}>
+      <h2>{proof.name}</h2>
+      <Facts
+        items={[
+          ['Files', `✓ ${spaced(proof.files)}`],
+          ['Folders', `✓ ${spaced(proof.folders)}`],
+          ['Content', size(proof.bytes)],
+          ['Identical', spaced(proof.identical)],
+          ['Differ', spaced(proof.differing)],
+          ['Structure check', proof.findings.length === 0 ? 'sound' : proof.findings.map((f) => f.message).join(' ')],
+          ['How', method],
+        ]}
+      />
+    </div>
+  );
+}

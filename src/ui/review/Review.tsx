@@ -1,0 +1,122 @@
+'use client';
+
+import { durationWords, lossWords, stepWords, type Plan, type Step } from '@/core/plan';
+import { formatBytes, formatSize } from '@/core/size';
+import { look, mediumWords, startRunning, useBench, usePlan, type Current } from '@/state';
+import { Alert, Button, Checkbox, Empty, Table, type TableColumnsType } from 'antd';
+import { useState } from 'react';
+import { Facts, MiniColumn, useSizes } from '../kit';
+import styles from './review.module.css';
+
+/** The page before anything is touched: the right disk, before and after, every step, what is lost. */
+export function Review({ current }: { readonly current: Current }) {
+  const { plan } = usePlan(current);
+  if (!plan || plan.steps.length === 0) {
+    return (
+      <div className={styles.page}>
+        <Empty description="There is nothing to review: the planned layout is the one there is.">
+          <Button type="primary" onClick={() => look({ stage: 'divide' })}>
+            Back to Divide
+          </Button>
+        </Empty>
+      </div>
+    );
+  }
+  return <PlanReview current={current} plan={plan} />;
+}
+
+function PlanReview({ current, plan }: { readonly current: Current; readonly plan: Plan }) {
+  const size = useSizes();
+  const units = useBench((s) => s.units);
+  const readOnly = useBench((s) => s.readOnly);
+  const [accepted, setAccepted] = useState(false);
+  const { disk, job } = current;
+  const survey = disk.survey!;
+  const loses = plan.steps.some((s) => 'loses' in s && s.loses);
+  const kept = survey.volumes.reduce((sum, v) => sum + v.files, 0);
+  const begin = (): void => {
+    look({ stage: 'run' });
+    void startRunning(current.id, plan);
+  };
+  return (
+    <div className={styles.page}>
+      <div className={styles.head}>
+        <figure>
+          <MiniColumn layout={job!.now} survey={survey} width={64} height={170} />
+          <figcaption>Now</figcaption>
+        </figure>
+        <figure>
+          <MiniColumn layout={job!.history.present} survey={survey} width={64} height={170} />
+          <figcaption>Planned</figcaption>
+        </figure>
+        <div className={styles.identity}>
+          <h1>{`Work order for ${disk.stored.name}`}</h1>
+          <p className={styles.sub}>Nothing has been touched yet, and the original is never written.</p>
+          <Facts
+            items={[
+              ['Disk', `${formatSize(survey.size, 'decimal')} ${mediumWords(disk.stored)}`],
+              ['Exactly', formatBytes(survey.size)],
+              ['Signature', survey.diskSignature ? survey.diskSignature.toString(16).toUpperCase().padStart(8, '0') : 'none'],
+              ['Holds', `${kept} files in ${survey.volumes.length} volume${survey.volumes.length === 1 ? '' : 's'}`],
+              ['Data carried', size(plan.total.carries)],
+              ['Expected', durationWords(plan.total.seconds)],
+            ]}
+          />
+        </div>
+      </div>
+      <Table<Step> size="small" rowKey={(s) => plan.steps.indexOf(s)} columns={stepColumns(plan, size, units)} dataSource={[...plan.steps]} pagination={false} />
+      <div className={styles.notes}>
+        {plan.hazards.map((hazard) => (
+          <Alert key={hazard.message} type={hazard.severity} title={hazard.message} showIcon />
+        ))}
+        {plan.after.length > 0 ? (
+          <section>
+            <h2>Afterwards</h2>
+            <ul>
+              {plan.after.map((line) => (
+                <li key={line}>{line}</li>
+              ))}
+            </ul>
+          </section>
+        ) : null}
+      </div>
+      <div className={styles.foot}>
+        {loses ? (
+          <Checkbox checked={accepted} onChange={(e) => setAccepted(e.target.checked)}>
+            <strong className={styles.loss}>{`${lossWords(plan.loses, units)} will be lost.`}</strong> I have what I need of it.
+          </Checkbox>
+        ) : (
+          <span className={styles.sub}>Nothing is lost.</span>
+        )}
+        <Button onClick={() => look({ stage: 'divide' })}>Back</Button>
+        <Button type="primary" size="large" disabled={readOnly || (loses && !accepted)} onClick={begin}>
+          Run the work order
+        </Button>
+      </div>
+    </div>
+  );
+}
+
+function stepColumns(plan: Plan, size: (bytes: number) => string, units: 'binary' | 'decimal'): TableColumnsType<Step> {
+  const amount = (bytes: number): string => (bytes >= 1 ? size(Math.round(bytes)) : '');
+  return [
+    { title: '', width: 36, render: (_, step) => plan.steps.indexOf(step) + 1 },
+    {
+      title: 'Step',
+      render: (_, step) => {
+        const { title, detail } = stepWords(step, units);
+        return (
+          <>
+            {title}
+            <span className={styles.detail}>{detail}</span>
+          </>
+        );
+      },
+    },
+    { title: 'Reads', align: 'right', width: 90, render: (_, step) => amount(step.cost.reads) },
+    { title: 'Carries', align: 'right', width: 90, render: (_, step) => amount(step.cost.carries) },
+    { title: 'Writes', align: 'right', width: 90, render: (_, step) => amount(step.cost.writes) },
+    { title: 'Loses', align: 'right', width: 150, render: (_, step) => ('loses' in step && step.loses ? <strong className={styles.loss}>{lossWords(step.loses, units)}</strong> : '') },
+    { title: 'Time', align: 'right', width: 90, render: (_, step) => durationWords(step.cost.seconds) },
+  ];
+}

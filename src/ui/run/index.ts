@@ -1,0 +1,1 @@
+export { Run } from './Run';

@@ -1,0 +1,87 @@
+'use client';
+
+import { changesIn, look, redoEdit, undoEdit, useBench, useCurrent, type Stage } from '@/state';
+import { Button, Tooltip } from 'antd';
+import styles from './workbench.module.css';
+
+const STAGES: readonly { stage: Stage; word: string }[] = [
+  { stage: 'look', word: 'Look' },
+  { stage: 'divide', word: 'Divide' },
+  { stage: 'review', word: 'Review' },
+  { stage: 'run', word: 'Run' },
+  { stage: 'prove', word: 'Prove' },
+];
+
+interface Props {
+  readonly onHelp: () => void;
+  readonly onCommands: () => void;
+}
+
+/** Logo, the job, the stages, undo and redo, units, theme, help. */
+export function Header({ onHelp, onCommands }: Props) {
+  const stage = useBench((s) => s.stage);
+  const units = useBench((s) => s.units);
+  const theme = useBench((s) => s.theme);
+  const current = useCurrent();
+  const open = current?.disk.status === 'open' && current.job !== undefined;
+  const history = current?.job?.history;
+  const undoName = history?.past.at(-1)?.name;
+  const redoName = history?.future[0]?.name;
+  const busy = current?.run !== undefined && current.run.state !== 'finished';
+  const reachable = (s: Stage): boolean => (s === 'look' || s === 'run' ? true : s === 'prove' ? current?.run?.certificate !== undefined : !busy && (s !== 'review' || changesIn(current?.job) > 0));
+  return (
+    <header className={styles.header}>
+      <button type="button" className={styles.logo} onClick={() => look({ stage: 'bench' })} aria-label="Ullager, to the bench">
+        {/* eslint-disable-next-line @next/next/no-img-element -- a local vector, nothing to optimise */}
+        <img src="/icon.svg" width={26} height={26} alt="" />
+        Ullager
+      </button>
+      {current && stage !== 'bench' ? (
+        <span className={styles.job}>
+          Job <strong>{current.disk.stored.name}</strong>
+        </span>
+      ) : null}
+      {open && stage !== 'bench' ? (
+        <nav aria-label="Stages" className={styles.stages}>
+          {STAGES.map(({ stage: s, word }) => (
+            <button key={s} type="button" className={styles.stage} aria-current={s === stage ? 'step' : undefined} disabled={!reachable(s)} onClick={() => look({ stage: s })}>
+              {word}
+            </button>
+          ))}
+        </nav>
+      ) : (
+        <span className={styles.stages} />
+      )}
+      <Tooltip title={undoName ? `Undo: ${undoName}` : 'Nothing to undo'}>
+        <Button aria-label="Undo" disabled={!undoName || busy} onClick={() => current && undoEdit(current.id)}>
+          ↶
+        </Button>
+      </Tooltip>
+      <Tooltip title={redoName ? `Redo: ${redoName}` : 'Nothing to redo'}>
+        <Button aria-label="Redo" disabled={!redoName || busy} onClick={() => current && redoEdit(current.id)}>
+          ↷
+        </Button>
+      </Tooltip>
+      <Tooltip title="Switch between GiB (1024) and GB (1000)">
+        <Button aria-label={`Units: ${units === 'binary' ? 'GiB' : 'GB'}`} onClick={() => look({ units: units === 'binary' ? 'decimal' : 'binary' })}>
+          {units === 'binary' ? 'GiB' : 'GB'}
+        </Button>
+      </Tooltip>
+      <Tooltip title={`Theme: ${theme}`}>
+        <Button aria-label={`Theme: ${theme}`} onClick={() => look({ theme: theme === 'system' ? 'light' : theme === 'light' ? 'dark' : 'system' })}>
+          ◐
+        </Button>
+      </Tooltip>
+      <Tooltip title="Commands (Ctrl+K)">
+        <Button aria-label="Commands" onClick={onCommands}>
+          ⌘
+        </Button>
+      </Tooltip>
+      <Tooltip title="Help (?)">
+        <Button aria-label="Help" onClick={onHelp}>
+          ?
+        </Button>
+      </Tooltip>
+    </header>
+  );
+}

@@ -1,0 +1,51 @@
+'use client';
+
+import { formatSize } from '@/core/size';
+import { changesIn, look, mediumWords, useBench, type BenchDisk } from '@/state';
+import { OpenImage } from '../bench';
+import { MiniColumn } from '../kit';
+import styles from './workbench.module.css';
+
+/** The disks on the bench, at the left of every stage. */
+export function Shelf() {
+  const disks = useBench((s) => s.disks);
+  const currentId = useBench((s) => s.currentId);
+  return (
+    <aside className={styles.shelf} aria-label="On the bench">
+      <h3>On the bench</h3>
+      <ul>
+        {disks.map((disk) => (
+          <li key={disk.stored.id}>
+            <ShelfDisk disk={disk} current={disk.stored.id === currentId} />
+          </li>
+        ))}
+      </ul>
+      <OpenImage />
+    </aside>
+  );
+}
+
+function ShelfDisk({ disk, current }: { readonly disk: BenchDisk; readonly current: boolean }) {
+  const { stored, survey } = disk;
+  const job = useBench((s) => s.jobs[stored.id]);
+  const run = useBench((s) => s.runs[stored.id]);
+  const changes = changesIn(job);
+  const unfinished = run !== undefined && run.state !== 'finished';
+  const go = (): void => look(disk.status === 'open' ? { currentId: stored.id, stage: unfinished ? 'run' : 'divide', selected: undefined } : { stage: 'bench' });
+  return (
+    <button type="button" className={styles.disk} aria-current={current ? 'true' : undefined} onClick={go}>
+      {survey && job ? <MiniColumn layout={job.now} survey={survey} width={18} height={54} /> : null}
+      <span>
+        <strong>{stored.name}</strong>
+        {survey ? <span>{`${formatSize(survey.size, 'decimal')} · ${survey.table === 'none' ? 'no table' : survey.table.toUpperCase()}`}</span> : <span>{disk.status === 'opening' ? 'opening' : 'not open'}</span>}
+        {unfinished ? (
+          <span className={styles.changed}>run under way</span>
+        ) : changes > 0 ? (
+          <span className={styles.changed}>{`${changes} change${changes === 1 ? '' : 's'} planned`}</span>
+        ) : (
+          <span>{mediumWords(stored)}</span>
+        )}
+      </span>
+    </button>
+  );
+}

@@ -1,0 +1,110 @@
+'use client';
+
+import { dismissProblem, look, openBench, openFile, redoEdit, undoEdit, useBench, useCurrent } from '@/state';
+import { Alert, ConfigProvider, Spin } from 'antd';
+import { useEffect, useState, type DragEvent } from 'react';
+import { useHotkeys } from 'react-hotkeys-hook';
+import { Bench } from '../bench';
+import { Divide } from '../divide';
+import { antTheme } from '../kit';
+import { Look } from '../look';
+import { Prove } from '../prove';
+import { Review } from '../review';
+import { Run } from '../run';
+import { Commands } from './Commands';
+import { Header } from './Header';
+import { Help } from './Help';
+import { Shelf } from './Shelf';
+import { useDark } from './useDark';
+import styles from './workbench.module.css';
+
+let opened = false;
+
+/** The whole application in one page: header, shelf, and the stage in hand. */
+export function Workbench() {
+  const dark = useDark();
+  const [dialog, setDialog] = useState<'help' | 'commands'>();
+  const problem = useBench((s) => s.problem);
+  const readOnly = useBench((s) => s.readOnly);
+  const current = useCurrent();
+
+  useEffect(() => {
+    if (opened) return;
+    opened = true;
+    void openBench();
+    if ('serviceWorker' in navigator) void navigator.serviceWorker.register('/sw.js');
+  }, []);
+  useHotkeys('mod+k', (e) => (e.preventDefault(), setDialog('commands')), { enableOnFormTags: true });
+  useHotkeys('shift+slash, ?', () => setDialog('help'));
+  useHotkeys('mod+z', () => current && undoEdit(current.id), [current]);
+  useHotkeys('mod+y, mod+shift+z', () => current && redoEdit(current.id), [current]);
+
+  return (
+    <ConfigProvider theme={antTheme(dark)}>
+      <div className={styles.app} onDragOver={(e) => e.preventDefault()} onDrop={(e) => void drop(e)}>
+        <Header onHelp={() => setDialog('help')} onCommands={() => setDialog('commands')} />
+        {readOnly ? <Alert banner type="warning" title="The bench is open in another tab. This one only shows it, and takes over when the other is closed." /> : null}
+        {problem ? <Alert banner type="error" title={problem} closable={{ onClose: dismissProblem }} /> : null}
+        <StageInHand />
+        <Help open={dialog === 'help'} onClose={() => setDialog(undefined)} />
+        <Commands open={dialog === 'commands'} onClose={() => setDialog(undefined)} onHelp={() => setDialog('help')} />
+      </div>
+    </ConfigProvider>
+  );
+}
+
+function StageInHand() {
+  const stage = useBench((s) => s.stage);
+  const current = useCurrent();
+  if (stage === 'bench' || !current) {
+    return (
+      <main className={styles.main}>
+        <Bench />
+      </main>
+    );
+  }
+  const open = current.disk.status === 'open' && current.job !== undefined;
+  const unfinished = current.run !== undefined && current.run.state !== 'finished';
+  // While a run is unfinished the disk is between two layouts; only the run itself can be gone on with.
+  const shown = unfinished && stage !== 'look' ? 'run' : stage;
+  return (
+    <div className={styles.body}>
+      <Shelf />
+      <main className={styles.main}>
+        {!open ? <NotOpen status={current.disk.status} /> : null}
+        {open && shown === 'look' ? <Look key={current.id} current={current} /> : null}
+        {open && shown === 'divide' ? <Divide key={current.id} current={current} /> : null}
+        {open && shown === 'review' ? <Review key={current.id} current={current} /> : null}
+        {open && shown === 'run' ? <Run key={current.id} current={current} /> : null}
+        {open && shown === 'prove' ? <Prove key={current.id} current={current} /> : null}
+      </main>
+    </div>
+  );
+}
+
+function NotOpen({ status }: { readonly status: string }) {
+  if (status === 'opening') return <Spin description="Opening the disk" className={styles.spin} />;
+  return (
+    <div className={styles.notOpen}>
+      <Alert
+        type="warning"
+        showIcon
+        title="This disk is not open."
+        description={
+          <button type="button" className={styles.linkButton} onClick={() => look({ stage: 'bench' })}>
+            Go to the bench and open it again
+          </button>
+        }
+      />
+    </div>
+  );
+}
+
+/** Takes a dropped file, with a handle that outlives the page where the browser has them. */
+async function drop(event: DragEvent): Promise<void> {
+  event.preventDefault();
+  const item = event.dataTransfer.items[0] as (DataTransferItem & { getAsFileSystemHandle?(): Promise<FileSystemHandle | null> }) | undefined;
+  const file = event.dataTransfer.files[0];
+  const handle = await item?.getAsFileSystemHandle?.();
+  if (file) await openFile(file, handle?.kind === 'file' ? (handle as FileSystemFileHandle) : undefined);
+}
