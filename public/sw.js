@@ -1,4 +1,4 @@
-// Keeps the page working when its server is away, and turns a stream from the page into a download.
+// Keeps the page working when its server is away, and turns chunks from the engine into a download.
 const CACHE = 'ullager-1';
 const downloads = new Map();
 
@@ -6,9 +6,10 @@ self.addEventListener('install', () => self.skipWaiting());
 self.addEventListener('activate', (event) => event.waitUntil(self.clients.claim()));
 
 self.addEventListener('message', (event) => {
-  const { id, name, size, stream } = event.data;
-  downloads.set(id, { name, size, stream });
-  event.ports[0].postMessage('ready');
+  const { id, name, size } = event.data;
+  const [answer, source] = event.ports;
+  downloads.set(id, { name, size, source });
+  answer.postMessage('ready');
 });
 
 self.addEventListener('fetch', (event) => {
@@ -26,10 +27,29 @@ function respondDownload(id) {
   const headers = {
     'content-type': 'application/octet-stream',
     'content-disposition': `attachment; filename*=UTF-8''${encodeURIComponent(found.name)}`,
+    'content-length': String(found.size),
     'x-content-type-options': 'nosniff',
   };
-  if (found.size !== undefined) headers['content-length'] = String(found.size);
-  return new Response(found.stream, { headers });
+  return new Response(streamFrom(found.source), { headers });
+}
+
+// One chunk for each pull, so that nothing piles up when the disk behind the download is slow.
+function streamFrom(port) {
+  let arrived;
+  port.onmessage = (event) => arrived(event.data);
+  return new ReadableStream({
+    async pull(controller) {
+      const chunk = new Promise((resolve) => (arrived = resolve));
+      port.postMessage('pull');
+      const { bytes, error } = await chunk;
+      if (error) controller.error(new Error(error));
+      else if (bytes) controller.enqueue(new Uint8Array(bytes));
+      else controller.close();
+    },
+    cancel() {
+      port.postMessage('cancel');
+    },
+  });
 }
 
 async function networkThenCache(request) {

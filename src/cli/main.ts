@@ -23,11 +23,19 @@ function verb<O>(act: (path: string, options: O) => Promise<number>): (path: str
 }
 
 const reading = (command: Command): Command =>
-  command.option('--json', 'print one document').option('--sector-size <bytes>', '512 or 4096; found out when left out');
+  command
+    .option('--json', 'print one document')
+    .option('--sector-size <bytes>', '512 or 4096; found out when left out');
 
 reading(program.command('inspect <image>')).description('disk, table, volumes, unallocated').action(verb(inspect));
-reading(program.command('files <image>')).description('path, size and SHA-256 of every file').option('--volume <number>', 'which volume', '1').action(verb(files));
-reading(program.command('check <image>')).description('findings').option('--volume <number>', 'one volume only').action(verb(check));
+reading(program.command('files <image>'))
+  .description('path, size and SHA-256 of every file')
+  .option('--volume <number>', 'which volume', '1')
+  .action(verb(files));
+reading(program.command('check <image>'))
+  .description('findings')
+  .option('--volume <number>', 'one volume only')
+  .action(verb(check));
 reading(program.command('plan <image>'))
   .description('the work order, or the refusal and why')
   .requiredOption('--target <json>', 'the planned layout')
@@ -43,7 +51,12 @@ reading(program.command('run <image>'))
   .option('--no-rewind', 'with --in-place: keep nothing to rewind with')
   .option('--override', 'go on with volumes whose check found errors')
   .action(verb(run));
-program.command('make <recipe>').description('a disk image from a recipe').requiredOption('--out <file>', 'the image').option('--json', 'print one document').action(verb(make));
+program
+  .command('make <recipe>')
+  .description('a disk image from a recipe')
+  .requiredOption('--out <file>', 'the image')
+  .option('--json', 'print one document')
+  .action(verb(make));
 
 try {
   await program.parseAsync();

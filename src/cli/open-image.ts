@@ -17,7 +17,8 @@ export interface OpenImage {
 export async function openImage(path: string, sectorSize?: string): Promise<OpenImage> {
   const source = await FileSource.open(path);
   await assertRawImage(source);
-  const size = sectorSize === undefined ? await detectSectorSize(new ImageDevice(source, 512)) : readSectorSize(sectorSize);
+  const size =
+    sectorSize === undefined ? await detectSectorSize(new ImageDevice(source, 512)) : readSectorSize(sectorSize);
   const device = new ImageDevice(source, size);
   return { device, survey: await surveyDisk(device, path), close: () => source.close() };
 }
@@ -28,7 +29,10 @@ function readSectorSize(text: string): number {
 }
 
 /** The volume of a number with the window it lies in. */
-export async function openVolume(image: OpenImage, text: string): Promise<{ volume: Volume; window: WindowDevice; number: number }> {
+export async function openVolume(
+  image: OpenImage,
+  text: string,
+): Promise<{ volume: Volume; window: WindowDevice; number: number }> {
   const number = Number(text);
   const found = image.survey.volumes.find((v) => v.number === number);
   if (!found) throw new UsageError(`There is no volume ${text} on the disk.`);

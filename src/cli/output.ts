@@ -3,7 +3,13 @@ import { CoreError, isCoreError, type ErrorCode } from '@/core/errors';
 
 export const EXIT = { done: 0, no: 1, usage: 2 } as const;
 
-const USAGE_CODES: ReadonlySet<ErrorCode> = new Set<ErrorCode>(['target.invalid', 'recipe.invalid', 'size.unreadable', 'size.unit', 'size.negative']);
+const USAGE_CODES: ReadonlySet<ErrorCode> = new Set<ErrorCode>([
+  'target.invalid',
+  'recipe.invalid',
+  'size.unreadable',
+  'size.unit',
+  'size.negative',
+]);
 
 /** A mistake in how the runner was called. */
 export class UsageError extends Error {}

@@ -1,5 +1,5 @@
 /** The page's end of the seam. A worker that dies rejects whatever waits on it, and the next call begins a new one. */
-import { proxy, wrap, type Remote } from 'comlink';
+import { proxy, transfer, wrap, type Remote } from 'comlink';
 import { installErrorTransfer } from './error-transfer';
 import type { EngineApi } from './protocol';
 
@@ -38,7 +38,10 @@ function begin(): Living {
 }
 
 /** Calls the engine. Functions among the arguments must be wrapped with {@link listener}. */
-export async function engine<K extends keyof EngineApi>(method: K, ...args: Parameters<EngineApi[K]>): Promise<Awaited<ReturnType<EngineApi[K]>>> {
+export async function engine<K extends keyof EngineApi>(
+  method: K,
+  ...args: Parameters<EngineApi[K]>
+): Promise<Awaited<ReturnType<EngineApi[K]>>> {
   living ??= begin();
   const call = living.remote[method] as unknown as (...args: unknown[]) => Promise<Awaited<ReturnType<EngineApi[K]>>>;
   return Promise.race([call(...args), living.death]);
@@ -47,6 +50,11 @@ export async function engine<K extends keyof EngineApi>(method: K, ...args: Para
 /** A callback that the engine may call. */
 export function listener<F extends (...args: never[]) => void>(callback: F): F {
   return proxy(callback as unknown as object) as unknown as F;
+}
+
+/** A port as an argument, given over to the engine. */
+export function given(port: MessagePort): MessagePort {
+  return transfer(port, [port]);
 }
 
 /** Told when the worker dies; returns the way to stop listening. */

@@ -33,8 +33,16 @@ export class FolderIndex {
   /** Folders first, largest first. */
   list(path: string): FolderItem[] {
     const items = (this.#children.get(path) ?? []).map((entry): FolderItem => {
-      const totals = entry.kind === 'folder' ? (this.#totals.get(entry.path) ?? { bytes: 0, files: 0 }) : { bytes: entry.size, files: 1 };
-      return { ...entry, name: entry.path.slice(entry.path.lastIndexOf('/') + 1), totalBytes: totals.bytes, totalFiles: totals.files };
+      const totals =
+        entry.kind === 'folder'
+          ? (this.#totals.get(entry.path) ?? { bytes: 0, files: 0 })
+          : { bytes: entry.size, files: 1 };
+      return {
+        ...entry,
+        name: entry.path.slice(entry.path.lastIndexOf('/') + 1),
+        totalBytes: totals.bytes,
+        totalFiles: totals.files,
+      };
     });
     return items.sort((a, b) => (a.kind === b.kind ? b.totalBytes - a.totalBytes : a.kind === 'folder' ? -1 : 1));
   }

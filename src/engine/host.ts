@@ -2,7 +2,15 @@
 import { OverlayDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { probeFileSystem, type Beyond, type FileEntry, type Volume } from '@/core/fs';
-import { assertRawImage, exportOccupied, exportRaw, fingerprintImage, ImageDevice, sameImage, type ImageFingerprint } from '@/core/image';
+import {
+  assertRawImage,
+  exportOccupied,
+  exportRaw,
+  fingerprintImage,
+  ImageDevice,
+  sameImage,
+  type ImageFingerprint,
+} from '@/core/image';
 import { detectSectorSize, surveyDisk, type Survey } from '@/core/inspect';
 import type { Plan } from '@/core/plan';
 import { buildPracticeDisk, type Recipe } from '@/core/practice';
@@ -13,7 +21,7 @@ import { Database } from './database';
 import { FolderIndex } from './folder-index';
 import type { EngineApi, ExportListener, FolderItem, ProgressListener, RunStatus } from './protocol';
 import { DexieJournal, DexieOverlayStore } from './stores';
-import { streamOf } from './streams';
+import { serveChunks } from './streams';
 
 interface OpenVolume {
   readonly volume: Volume;
@@ -30,19 +38,20 @@ interface OpenDisk {
 
 const PROGRESS_EVERY_MS = 80;
 
-/** `carry` wraps what must be transferred and not copied; the worker passes its own. */
 export class EngineHost implements EngineApi {
   readonly #db = new Database();
   readonly #disks = new Map<string, OpenDisk>();
   readonly #running = new Map<string, AbortController>();
 
-  constructor(private readonly carry: <T extends Transferable>(value: T) => T) {}
-
   async openPractice(id: string, recipe: Recipe): Promise<Survey> {
     return this.#open(id, recipe.name, await buildPracticeDisk(recipe));
   }
 
-  async openImage(id: string, file: File, expected?: ImageFingerprint): Promise<{ survey: Survey; fingerprint: ImageFingerprint }> {
+  async openImage(
+    id: string,
+    file: File,
+    expected?: ImageFingerprint,
+  ): Promise<{ survey: Survey; fingerprint: ImageFingerprint }> {
     const source = new BlobSource(file);
     await assertRawImage(source);
     const fingerprint = await fingerprintImage(source, file.lastModified);
@@ -106,8 +115,8 @@ export class EngineHost implements EngineApi {
     return out;
   }
 
-  async fileStream(id: string, number: number, entry: FileEntry): Promise<ReadableStream<Uint8Array>> {
-    return this.carry(streamOf(await this.#fileChunks(id, number, entry)));
+  async serveFile(id: string, number: number, entry: FileEntry, port: MessagePort): Promise<void> {
+    serveChunks(await this.#fileChunks(id, number, entry), port);
   }
 
   async #fileChunks(id: string, number: number, entry: FileEntry): Promise<AsyncGenerator<Uint8Array>> {
@@ -128,7 +137,11 @@ export class EngineHost implements EngineApi {
     return this.#execute(id, progress, resumeRun);
   }
 
-  async #execute(id: string, progress: ProgressListener, act: (ports: RunPorts) => Promise<Certificate>): Promise<Certificate> {
+  async #execute(
+    id: string,
+    progress: ProgressListener,
+    act: (ports: RunPorts) => Promise<Certificate>,
+  ): Promise<Certificate> {
     if (this.#running.has(id)) throw new CoreError('run.unfinished', { reason: 'it is going on' });
     const disk = this.#disk(id);
     const abort = new AbortController();
@@ -163,8 +176,8 @@ export class EngineHost implements EngineApi {
     return disk.survey;
   }
 
-  async exportStream(id: string): Promise<ReadableStream<Uint8Array>> {
-    return this.carry(streamOf(exportRaw(this.#disk(id).overlay)));
+  async serveImage(id: string, port: MessagePort): Promise<void> {
+    serveChunks(exportRaw(this.#disk(id).overlay), port);
   }
 
   async exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void> {
@@ -183,7 +196,8 @@ export class EngineHost implements EngineApi {
       await writable.close();
     } catch (error) {
       await writable.abort().catch(() => undefined);
-      if (error instanceof Error && error.name === 'QuotaExceededError') throw new CoreError('storage.full', { wanted: total }, error);
+      if (error instanceof Error && error.name === 'QuotaExceededError')
+        throw new CoreError('storage.full', { wanted: total }, error);
       throw error;
     }
   }

@@ -30,7 +30,11 @@ export type ExportListener = (done: number, total: number) => void;
 export interface EngineApi {
   openPractice(id: string, recipe: Recipe): Promise<Survey>;
   /** With `expected`, a file that is not the same image is refused. */
-  openImage(id: string, file: File, expected?: ImageFingerprint): Promise<{ survey: Survey; fingerprint: ImageFingerprint }>;
+  openImage(
+    id: string,
+    file: File,
+    expected?: ImageFingerprint,
+  ): Promise<{ survey: Survey; fingerprint: ImageFingerprint }>;
   /** Takes the disk's overlay and journal away. */
   forget(id: string): Promise<void>;
   survey(id: string): Promise<Survey>;
@@ -38,16 +42,16 @@ export interface EngineApi {
   beyond(id: string, number: number, end: number): Promise<Beyond>;
   /** The first bytes of a file. */
   preview(id: string, number: number, entry: FileEntry, length: number): Promise<Uint8Array>;
-  /** A file's content as a stream that is transferred. */
-  fileStream(id: string, number: number, entry: FileEntry): Promise<ReadableStream<Uint8Array>>;
+  /** Serves a file's content through a port that is transferred. */
+  serveFile(id: string, number: number, entry: FileEntry, port: MessagePort): Promise<void>;
   runStatus(id: string): Promise<RunStatus | undefined>;
   run(id: string, plan: Plan, progress: ProgressListener): Promise<Certificate>;
   resume(id: string, progress: ProgressListener): Promise<Certificate>;
   /** Stops at the next safe moment. */
   stop(id: string): Promise<void>;
   rewind(id: string): Promise<Survey>;
-  /** The disk as a raw image, as a stream that is transferred. */
-  exportStream(id: string): Promise<ReadableStream<Uint8Array>>;
+  /** Serves the disk as a raw image through a port that is transferred. */
+  serveImage(id: string, port: MessagePort): Promise<void>;
   /** The disk as a raw image into a file, empty stretches skipped. */
   exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void>;
 }

@@ -12,7 +12,8 @@ async function guardQuota<T>(wanted: number, act: () => Promise<T>): Promise<T> 
   } catch (error) {
     const name = error instanceof Error ? error.name : '';
     const inner = (error as { inner?: { name?: string } }).inner?.name;
-    if (name === 'QuotaExceededError' || inner === 'QuotaExceededError') throw new CoreError('storage.full', { wanted }, error);
+    if (name === 'QuotaExceededError' || inner === 'QuotaExceededError')
+      throw new CoreError('storage.full', { wanted }, error);
     throw error;
   }
 }

@@ -1,13 +1,19 @@
-/** A generator as a stream that reads no further than it is read. */
-export function streamOf(chunks: AsyncGenerator<Uint8Array>): ReadableStream<Uint8Array> {
-  return new ReadableStream<Uint8Array>({
-    async pull(controller) {
+/** Serving chunks through a port: one for each `pull`, transferred and not copied; nothing when there are no more. */
+export function serveChunks(chunks: AsyncGenerator<Uint8Array>, port: MessagePort): void {
+  port.onmessage = async ({ data }: MessageEvent<'pull' | 'cancel'>) => {
+    if (data === 'cancel') return void chunks.return(undefined);
+    try {
       const { done, value } = await chunks.next();
-      if (done) controller.close();
-      else controller.enqueue(value);
-    },
-    async cancel() {
-      await chunks.return(undefined);
-    },
-  });
+      if (done) port.postMessage({});
+      else send(port, value);
+    } catch (error) {
+      port.postMessage({ error: error instanceof Error ? error.message : String(error) });
+    }
+  };
+}
+
+function send(port: MessagePort, chunk: Uint8Array): void {
+  const whole = chunk.byteLength === chunk.buffer.byteLength ? chunk : chunk.slice();
+  const bytes = whole.buffer as ArrayBuffer;
+  port.postMessage({ bytes }, [bytes]);
 }

@@ -1,7 +1,7 @@
 /** The worker's entry: the engine behind the seam. */
-import { expose, transfer } from 'comlink';
+import { expose } from 'comlink';
 import { installErrorTransfer } from './error-transfer';
 import { EngineHost } from './host';
 
 installErrorTransfer();
-expose(new EngineHost((value) => transfer(value, [value])));
+expose(new EngineHost());

@@ -104,7 +104,12 @@ export async function openBench(): Promise<void> {
   const recipes = await demoRecipes();
   const added = recipes
     .filter((recipe) => !known.some((d) => d.id === recipe.id))
-    .map((recipe, i): StoredDisk => ({ id: recipe.id, name: recipe.name, order: known.length + i, source: { kind: 'practice', recipe } }));
+    .map((recipe, i): StoredDisk => ({
+      id: recipe.id,
+      name: recipe.name,
+      order: known.length + i,
+      source: { kind: 'practice', recipe },
+    }));
   if (added.length > 0 && !get().readOnly) await db.disks.bulkPut(added);
   set({ disks: [...known, ...added].map((stored) => ({ stored, status: 'opening' })), ...view });
   await Promise.all(get().disks.map((disk) => openStored(disk.stored)));
@@ -138,7 +143,8 @@ async function demoRecipes(): Promise<Recipe[]> {
 async function openStored(stored: StoredDisk): Promise<void> {
   const { id, source } = stored;
   try {
-    if (source.kind === 'practice') return await opened(id, await engine('openPractice', id, source.recipe), source.recipe);
+    if (source.kind === 'practice')
+      return await opened(id, await engine('openPractice', id, source.recipe), source.recipe);
     const { handle } = source;
     if (!handle || (await permission(handle, false)) !== 'granted') return putDisk(id, { status: 'wanted' });
     const { survey } = await engine('openImage', id, await handle.getFile(), source.fingerprint);
@@ -177,19 +183,28 @@ function viewOf({ plan, next, certificate }: RunStatus): RunView {
 }
 
 async function afterEngineDeath(): Promise<void> {
-  for (const [id, run] of Object.entries(get().runs)) if (run.state === 'running') putRun(id, { state: 'failed', error: 'The engine stopped unexpectedly. Nothing is lost.' });
+  for (const [id, run] of Object.entries(get().runs))
+    if (run.state === 'running')
+      putRun(id, { state: 'failed', error: 'The engine stopped unexpectedly. Nothing is lost.' });
   await Promise.all(get().disks.map((disk) => openStored(disk.stored)));
 }
 
 /** Puts a picked or dropped file on the bench. */
 export async function openFile(file: File, handle?: FileSystemFileHandle): Promise<void> {
-  const wanted = get().disks.find((d) => d.status === 'wanted' && d.stored.source.kind === 'image' && d.stored.source.fingerprint.size === file.size);
+  const wanted = get().disks.find(
+    (d) => d.status === 'wanted' && d.stored.source.kind === 'image' && d.stored.source.fingerprint.size === file.size,
+  );
   if (wanted) return reopen(wanted.stored.id, file, handle);
   const id = crypto.randomUUID();
   try {
     const { survey, fingerprint } = await engine('openImage', id, file);
     const name = file.name.replace(/\.(img|raw|bin|dd)$/i, '');
-    const stored: StoredDisk = { id, name, order: Date.now(), source: { kind: 'image', fingerprint, ...(handle ? { handle } : {}) } };
+    const stored: StoredDisk = {
+      id,
+      name,
+      order: Date.now(),
+      source: { kind: 'image', fingerprint, ...(handle ? { handle } : {}) },
+    };
     await db.disks.put(stored);
     set(({ disks }) => ({ disks: [...disks, { stored, status: 'opening' }] }));
     await opened(id, survey);
@@ -223,7 +238,10 @@ export async function removeDisk(id: string): Promise<void> {
     await db.disks.delete(id);
     await db.jobs.delete(id);
   });
-  set(({ disks, currentId }) => ({ disks: disks.filter((d) => d.stored.id !== id), ...(currentId === id ? { currentId: undefined, stage: 'bench' as const } : {}) }));
+  set(({ disks, currentId }) => ({
+    disks: disks.filter((d) => d.stored.id !== id),
+    ...(currentId === id ? { currentId: undefined, stage: 'bench' as const } : {}),
+  }));
 }
 
 /** Tries an edit on the planned layout; a refusal is shown where it was tried. */
@@ -234,7 +252,8 @@ export function edit(id: string, act: (planned: Layout, job: JobState) => Edited
   if (result.ok) {
     putJob(id, { ...job, history: record(job.history, result.layout, result.name, merge) });
     set({ refusal: undefined });
-  } else set({ refusal: { reason: result.reason, ...(result.nearest === undefined ? {} : { nearest: result.nearest }) } });
+  } else
+    set({ refusal: { reason: result.reason, ...(result.nearest === undefined ? {} : { nearest: result.nearest }) } });
   return result;
 }
 
@@ -265,10 +284,26 @@ export async function stopRunning(id: string): Promise<void> {
 
 type Progress = Parameters<Parameters<typeof engine<'run'>>[3]>[0];
 
-async function follow(id: string, plan: Plan, act: (progress: (p: Progress) => void) => Promise<Certificate>): Promise<void> {
+async function follow(
+  id: string,
+  plan: Plan,
+  act: (progress: (p: Progress) => void) => Promise<Certificate>,
+): Promise<void> {
   const startedAt = Date.now();
   set(({ runs }) => ({
-    runs: { ...runs, [id]: { plan, state: 'running', step: runs[id]?.step ?? 0, done: 0, total: 0, startedAt, stepStartedAt: startedAt, took: [] } },
+    runs: {
+      ...runs,
+      [id]: {
+        plan,
+        state: 'running',
+        step: runs[id]?.step ?? 0,
+        done: 0,
+        total: 0,
+        startedAt,
+        stepStartedAt: startedAt,
+        took: [],
+      },
+    },
   }));
   if (navigator.storage?.persist) void navigator.storage.persist();
   try {
@@ -288,7 +323,8 @@ function onProgress(id: string, { step, done, total, state }: Progress): void {
   const run = get().runs[id];
   if (!run) return;
   const now = Date.now();
-  if (state === 'done') putRun(id, { step, done: total, total, took: [...run.took, (now - run.stepStartedAt) / 1000], stepStartedAt: now });
+  if (state === 'done')
+    putRun(id, { step, done: total, total, took: [...run.took, (now - run.stepStartedAt) / 1000], stepStartedAt: now });
   else putRun(id, { step, done, total });
 }
 

@@ -53,6 +53,7 @@ export function fitsDisk(job: unknown, survey: Survey): job is JobState {
   const stored = job as JobState | undefined;
   if (stored?.version !== 1) return false;
   const found = layoutOf(survey);
-  const places = (layout: Layout): string => JSON.stringify([layout.diskSize, layout.table, layout.volumes.map((v) => [v.start, v.length])]);
+  const places = (layout: Layout): string =>
+    JSON.stringify([layout.diskSize, layout.table, layout.volumes.map((v) => [v.start, v.length])]);
   return places(stored.now) === places(found);
 }

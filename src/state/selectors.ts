@@ -53,8 +53,10 @@ export function useBounds(disk: BenchDisk): Bounds {
 /** How many volumes differ between now and planned. */
 export function changesIn(job: JobState | undefined): number {
   if (!job || sameLayout(job.now, job.history.present)) return 0;
-  const essence = (v: LaidVolume): string => JSON.stringify([v.start, v.length, v.fileSystem, v.label, v.letter, v.active, v.format]);
-  const count = (a: Layout, b: Layout): number => a.volumes.filter((v) => !b.volumes.some((w) => w.id === v.id && essence(w) === essence(v))).length;
+  const essence = (v: LaidVolume): string =>
+    JSON.stringify([v.start, v.length, v.fileSystem, v.label, v.letter, v.active, v.format]);
+  const count = (a: Layout, b: Layout): number =>
+    a.volumes.filter((v) => !b.volumes.some((w) => w.id === v.id && essence(w) === essence(v))).length;
   const removed = job.now.volumes.filter((v) => !job.history.present.volumes.some((w) => w.id === v.id)).length;
   return count(job.history.present, job.now) + removed;
 }
@@ -63,7 +65,13 @@ export function mediumOf(stored: BenchDisk['stored']): MediumKind | undefined {
   return stored.source.kind === 'practice' ? stored.source.recipe.medium : undefined;
 }
 
-const MEDIUM_WORDS: Readonly<Record<MediumKind, string>> = { hdd: 'hard disk', ssd: 'SSD', nvme: 'NVMe', usb: 'USB stick', card: 'memory card' };
+const MEDIUM_WORDS: Readonly<Record<MediumKind, string>> = {
+  hdd: 'hard disk',
+  ssd: 'SSD',
+  nvme: 'NVMe',
+  usb: 'USB stick',
+  card: 'memory card',
+};
 
 export function mediumWords(stored: BenchDisk['stored']): string {
   const medium = mediumOf(stored);

@@ -14,7 +14,7 @@ export async function copyImage(from: string, to: string): Promise<void> {
     const { size } = await source.stat();
     await target.truncate(size);
     const buffer = Buffer.alloc(CHUNK);
-    for (let offset = 0; offset < size; ) {
+    for (let offset = 0; offset < size;) {
       const { bytesRead } = await source.read(buffer, 0, CHUNK, offset);
       if (bytesRead === 0) break;
       await writeNonZero(target, buffer.subarray(0, bytesRead), offset);

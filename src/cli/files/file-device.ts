@@ -6,9 +6,10 @@ import { open, type FileHandle } from 'node:fs/promises';
 
 /** Reads exactly `into.length` bytes. */
 async function readFully(handle: FileHandle, offset: number, into: Uint8Array): Promise<void> {
-  for (let done = 0; done < into.length; ) {
+  for (let done = 0; done < into.length;) {
     const { bytesRead } = await handle.read(into, done, into.length - done, offset + done);
-    if (bytesRead === 0) throw new CoreError('device.read-failed', { offset: offset + done, length: into.length - done });
+    if (bytesRead === 0)
+      throw new CoreError('device.read-failed', { offset: offset + done, length: into.length - done });
     done += bytesRead;
   }
 }
@@ -64,7 +65,7 @@ export class FileDevice extends BlockDevice {
 
   protected override async writeAt(offset: number, from: Uint8Array): Promise<void> {
     try {
-      for (let done = 0; done < from.length; ) {
+      for (let done = 0; done < from.length;) {
         const { bytesWritten } = await this.handle.write(from, done, from.length - done, offset + done);
         done += bytesWritten;
       }

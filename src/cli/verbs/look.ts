@@ -23,7 +23,10 @@ export async function inspect(path: string, options: LookOptions): Promise<numbe
   const words = [
     `${disk.size.decimal} (${disk.size.binary}), ${disk.sectorSize}-byte sectors, table: ${disk.table}`,
     ...document.volumes.map((v) => {
-      const use = v.used === null ? (v.fault ?? 'content not known') : `${formatSize(v.used)} in use, floor ${formatSize(v.floor!.bytes)}`;
+      const use =
+        v.used === null
+          ? (v.fault ?? 'content not known')
+          : `${formatSize(v.used)} in use, floor ${formatSize(v.floor!.bytes)}`;
       return `${v.number}  at ${formatSize(v.start)}  ${v.size.binary}  ${v.fileSystem}  ${v.label || '-'}  ${use}`;
     }),
     ...document.unallocated.map((gap) => `   at ${formatSize(gap.start)}  ${gap.size.binary} unallocated`),
@@ -38,7 +41,8 @@ export async function files(path: string, options: LookOptions): Promise<number>
   const image = await openImage(path, options.sectorSize);
   const { volume, window, number } = await openVolume(image, options.volume ?? '1');
   const entries = [];
-  for await (const entry of takeManifest(volume, window, { hasher: nodeHasher, alwaysBytes: true })) entries.push(entry);
+  for await (const entry of takeManifest(volume, window, { hasher: nodeHasher, alwaysBytes: true }))
+    entries.push(entry);
   const document = { version: 1, volume: number, files: entries };
   const words = entries.map((e) => `${e.sha256 ?? 'folder'.padEnd(64)}  ${e.size}  ${e.path}`);
   print(document, words, options.json);

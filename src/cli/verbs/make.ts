@@ -20,6 +20,10 @@ export async function make(path: string, options: MakeOptions): Promise<number> 
   await target.truncate(recipeSize(recipe));
   for await (const { offset, bytes } of exportOccupied(disk)) await target.write(bytes, 0, bytes.length, offset);
   await target.close();
-  print({ version: 1, image: options.out, size: disk.size }, [`${recipe.name}: ${formatSize(disk.size)} in ${options.out}`], options.json);
+  print(
+    { version: 1, image: options.out, size: disk.size },
+    [`${recipe.name}: ${formatSize(disk.size)} in ${options.out}`],
+    options.json,
+  );
   return EXIT.done;
 }

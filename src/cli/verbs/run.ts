@@ -30,7 +30,8 @@ export async function run(path: string, options: RunOptions): Promise<number> {
   if ((options.out === undefined) === !options.inPlace) throw new UsageError('Say either --out OUT or --in-place.');
   const written = options.inPlace ? path : options.out!;
   if (options.rewind === true) return rewind(written, options);
-  if (!options.resume && options.target === undefined) throw new UsageError('Say --target T.json, --resume or --rewind.');
+  if (!options.resume && options.target === undefined)
+    throw new UsageError('Say --target T.json, --resume or --rewind.');
   return options.resume ? resume(written, options) : start(path, written, options);
 }
 
@@ -70,7 +71,13 @@ async function execute(
   try {
     if (fresh && !(await readRunState(journal))) await undo?.clear();
     const disk: BlockDevice = undo ? await UndoDevice.open(file, undo) : file;
-    const certificate = await act({ disk, journal, hasher: nodeHasher, now: () => new Date().toISOString(), alwaysBytes: true });
+    const certificate = await act({
+      disk,
+      journal,
+      hasher: nodeHasher,
+      now: () => new Date().toISOString(),
+      alwaysBytes: true,
+    });
     await journal.remove();
     print(certificate, certificateWords(certificate), options.json);
     return certificate.proven ? EXIT.done : EXIT.no;
@@ -85,7 +92,10 @@ function certificateWords(certificate: Certificate): string[] {
   const { volumes } = certificate;
   return [
     ...certificate.steps.map((step, i) => `${i + 1}  ${step}`),
-    ...volumes.map((v) => `${v.name}: ${spaced(v.files)} files and ${spaced(v.folders)} folders, ${formatSize(v.bytes)}, ${spaced(v.identical)} identical, ${spaced(v.differing)} differ`),
+    ...volumes.map(
+      (v) =>
+        `${v.name}: ${spaced(v.files)} files and ${spaced(v.folders)} folders, ${formatSize(v.bytes)}, ${spaced(v.identical)} identical, ${spaced(v.differing)} differ`,
+    ),
     certificate.proven ? 'Proven: everything that was kept is as it was.' : 'NOT PROVEN: see the differences.',
   ];
 }
@@ -93,7 +103,11 @@ function certificateWords(certificate: Certificate): string[] {
 async function rewind(written: string, options: RunOptions): Promise<number> {
   if (!options.inPlace) {
     for (const file of [written, `${written}.part`, `${written}.ullager-journal`]) await rm(file, { force: true });
-    print({ version: 1, rewound: true, bytes: 0 }, [`${written} is taken away; the original was never written.`], options.json);
+    print(
+      { version: 1, rewound: true, bytes: 0 },
+      [`${written} is taken away; the original was never written.`],
+      options.json,
+    );
     return EXIT.done;
   }
   if (!existsSync(`${written}.ullager-undo`)) throw new UsageError(`There is nothing to rewind beside ${written}.`);
@@ -106,4 +120,3 @@ async function rewind(written: string, options: RunOptions): Promise<number> {
   print({ version: 1, rewound: true, bytes }, [`${formatSize(bytes)} put back; the disk is as it was.`], options.json);
   return EXIT.done;
 }
-

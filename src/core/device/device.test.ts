@@ -8,8 +8,13 @@ const never = { after: Infinity, random: Math.random };
 deviceCompliance('a memory device', async (size) => new MemoryDevice(new Uint8Array(size)));
 deviceCompliance('a sparse device', async (size) => new SparseDevice(size));
 deviceCompliance('an overlay in memory', async (size) => OverlayDevice.open(new MemoryDevice(new Uint8Array(size))));
-deviceCompliance('an overlay with a store', async (size) => OverlayDevice.open(new SparseDevice(size), new MemoryOverlayStore()));
-deviceCompliance('a reliable unreliable device', async (size) => new UnreliableDevice(new MemoryDevice(new Uint8Array(size)), never));
+deviceCompliance('an overlay with a store', async (size) =>
+  OverlayDevice.open(new SparseDevice(size), new MemoryOverlayStore()),
+);
+deviceCompliance(
+  'a reliable unreliable device',
+  async (size) => new UnreliableDevice(new MemoryDevice(new Uint8Array(size)), never),
+);
 
 describe('an overlay', () => {
   it('never writes its base and survives being opened again', async () => {
@@ -55,7 +60,12 @@ describe('procedural content', () => {
   it('is the same in any pieces', () => {
     const whole = new Uint8Array(5000);
     fillProcedural(77, 2 ** 34 - 1234, whole);
-    for (const [from, to] of [[0, 5000], [1, 4], [333, 4999], [1230, 1240]] as const) {
+    for (const [from, to] of [
+      [0, 5000],
+      [1, 4],
+      [333, 4999],
+      [1230, 1240],
+    ] as const) {
       const part = new Uint8Array(to - from);
       fillProcedural(77, 2 ** 34 - 1234 + from, part);
       expect(part).toEqual(whole.slice(from, to));

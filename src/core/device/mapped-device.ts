@@ -50,7 +50,7 @@ export abstract class MappedDevice extends BlockDevice {
   }
 
   async #readPages(offset: number, into: Uint8Array): Promise<void> {
-    for (let done = 0; done < into.length; ) {
+    for (let done = 0; done < into.length;) {
       const index = Math.floor((offset + done) / PAGE_BYTES);
       const inPage = offset + done - index * PAGE_BYTES;
       const length = Math.min(into.length - done, PAGE_BYTES - inPage);
@@ -61,7 +61,7 @@ export abstract class MappedDevice extends BlockDevice {
   }
 
   protected override async writeAt(offset: number, from: Uint8Array): Promise<void> {
-    for (let done = 0; done < from.length; ) {
+    for (let done = 0; done < from.length;) {
       const index = Math.floor((offset + done) / PAGE_BYTES);
       const inPage = offset + done - index * PAGE_BYTES;
       const length = Math.min(from.length - done, PAGE_BYTES - inPage);

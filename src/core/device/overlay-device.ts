@@ -78,7 +78,12 @@ export class OverlayDevice extends MappedDevice {
   protected override edited(edit: ExtentEdit): void {
     if (!this.store) return;
     const last = this.#edits.at(-1);
-    if (last && last.origin === edit.origin && last.end === edit.start && last.at + (last.end - last.start) === edit.at) {
+    if (
+      last &&
+      last.origin === edit.origin &&
+      last.end === edit.start &&
+      last.at + (last.end - last.start) === edit.at
+    ) {
       this.#edits[this.#edits.length - 1] = { ...last, end: edit.end };
     } else this.#edits.push(edit);
   }

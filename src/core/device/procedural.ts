@@ -19,7 +19,7 @@ export function fillProcedural(seed: number, at: number, into: Uint8Array): void
   const words = Math.ceil((lead + into.length) / 4);
   const whole = lead === 0 && into.byteOffset % 4 === 0 && into.length % 4 === 0;
   const out = whole ? new Uint32Array(into.buffer, into.byteOffset, words) : new Uint32Array(words);
-  for (let done = 0; done < words; ) {
+  for (let done = 0; done < words;) {
     const index = first + done;
     const epoch = Math.floor(index / WORDS_PER_EPOCH);
     const low = index - epoch * WORDS_PER_EPOCH;

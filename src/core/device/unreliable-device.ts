@@ -79,7 +79,7 @@ export class UnreliableDevice extends BlockDevice {
     for (const { write } of pending) {
       if (random() < 0.4) continue;
       const torn = random() < 0.5;
-      for (let at = 0; at < write.bytes.length; ) {
+      for (let at = 0; at < write.bytes.length;) {
         const end = Math.min(write.bytes.length, at + sector - ((write.offset + at) % sector));
         if (!torn || random() < 0.5) await this.inner.write(write.offset + at, write.bytes.subarray(at, end));
         at = end;

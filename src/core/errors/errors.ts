@@ -71,7 +71,8 @@ const SENTENCES: Sentences = {
   'table.damaged': (f) => `The partition table is damaged: ${f.reason} (sector ${f.sector}).`,
   'table.unsupported': (f) => `A ${f.table} table can be shown but not changed.`,
   'table.full': (f) => `The table holds ${f.entries} volumes and has no room for another.`,
-  'table.too-far': (f) => `A volume from sector ${f.startLba}, ${f.lengthSectors} sectors long, lies beyond what the table can address.`,
+  'table.too-far': (f) =>
+    `A volume from sector ${f.startLba}, ${f.lengthSectors} sectors long, lies beyond what the table can address.`,
   'fs.unknown': (f) => `No file system known here begins at byte ${f.offset}.`,
   'fs.damaged': (f) => `The ${f.fileSystem} volume is damaged: ${f.reason} (byte ${f.offset}).`,
   'fs.ability': (f) => `A ${f.fileSystem} volume can't be made to ${f.ability} here.`,
@@ -96,7 +97,8 @@ const SENTENCES: Sentences = {
   'run.unfinished': (f) => `A run is unfinished: ${f.reason}. Resume it or rewind it first.`,
   'run.nothing-to-resume': (f) => `There is no run to resume: ${f.reason}.`,
   'run.nothing-to-rewind': (f) => `There is nothing to rewind: ${f.reason}.`,
-  'storage.full': (f) => `The storage for this job is full (${f.wanted} bytes could not be kept). Nothing is lost: free some space and resume.`,
+  'storage.full': (f) =>
+    `The storage for this job is full (${f.wanted} bytes could not be kept). Nothing is lost: free some space and resume.`,
   'storage.lost': (f) => `${f.what} is no longer in the storage.`,
 };
 

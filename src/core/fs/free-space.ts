@@ -31,7 +31,7 @@ export class FreeSpace {
   take(length: number): Run[] | undefined {
     if (length > this.#total) return undefined;
     const out: Run[] = [];
-    for (let left = length; left > 0; ) {
+    for (let left = length; left > 0;) {
       const run = this.#fitting(left) ?? this.#largest();
       const used = Math.min(left, run.length);
       out.push({ start: run.start, length: used });

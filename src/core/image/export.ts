@@ -11,7 +11,10 @@ export async function* exportRaw(device: BlockDevice, chunkBytes = EXPORT_CHUNK_
 }
 
 /** The stretches of a device that may hold anything but zeros, with their bytes, in chunks that the consumer owns. */
-export async function* exportOccupied(device: BlockDevice, chunkBytes = EXPORT_CHUNK_BYTES): AsyncGenerator<{ offset: number; bytes: Uint8Array }> {
+export async function* exportOccupied(
+  device: BlockDevice,
+  chunkBytes = EXPORT_CHUNK_BYTES,
+): AsyncGenerator<{ offset: number; bytes: Uint8Array }> {
   for (const { start, end } of device.occupied()) {
     for (let offset = start; offset < end; offset += chunkBytes) {
       yield { offset, bytes: await device.bytes(offset, Math.min(chunkBytes, end - offset)) };

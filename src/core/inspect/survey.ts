@@ -3,7 +3,15 @@ import { WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError, isCoreError, type ErrorData, type Finding } from '@/core/errors';
 import { probeFileSystem, type Abilities, type ByteRange, type SizeLimits, type VolumeInfo } from '@/core/fs';
 import { asVolumeId, gapsOf, type Layout, type LaidVolume, type Role, type TableKind } from '@/core/layout';
-import { EXTENDED_TYPES, GPT_PROTECTIVE, hasBootSignature, isGptHeader, looksLikeTable, parseMbr, type MbrEntry } from '@/core/table';
+import {
+  EXTENDED_TYPES,
+  GPT_PROTECTIVE,
+  hasBootSignature,
+  isGptHeader,
+  looksLikeTable,
+  parseMbr,
+  type MbrEntry,
+} from '@/core/table';
 
 /** A volume as it is now. Plain data; offsets and lengths are bytes. */
 export interface SurveyedVolume {
@@ -95,7 +103,14 @@ function blank(device: BlockDevice): Survey {
 }
 
 async function surveyBare(device: BlockDevice): Promise<Survey> {
-  const volume = await surveyVolume(device, { number: 1, start: 0, length: device.size, slot: undefined, active: false, type: 0 });
+  const volume = await surveyVolume(device, {
+    number: 1,
+    start: 0,
+    length: device.size,
+    slot: undefined,
+    active: false,
+    type: 0,
+  });
   // A bare volume is as long as its file system says; what lies behind is unallocated.
   const length = volume.info?.size ?? device.size;
   const tail = device.size - length;
@@ -112,7 +127,14 @@ async function surveyTable(device: BlockDevice, sector: Uint8Array): Promise<Sur
   const sorted = [...table.entries].sort((a, b) => a.startLba - b.startLba || a.slot - b.slot);
   const volumes: SurveyedVolume[] = [];
   for (const { startLba, lengthSectors, slot, active, type } of sorted) {
-    const place = { number: volumes.length + 1, start: startLba * sectorSize, length: lengthSectors * sectorSize, slot, active, type };
+    const place = {
+      number: volumes.length + 1,
+      start: startLba * sectorSize,
+      length: lengthSectors * sectorSize,
+      slot,
+      active,
+      type,
+    };
     volumes.push(await surveyVolume(device, place));
   }
   const survey: Survey = {
@@ -154,7 +176,11 @@ async function surveyVolume(device: BlockDevice, place: Place): Promise<Surveyed
   }
 }
 
-async function surveyOpened(window: BlockDevice, driver: NonNullable<Awaited<ReturnType<typeof probeFileSystem>>>['driver'], base: SurveyedVolume): Promise<SurveyedVolume> {
+async function surveyOpened(
+  window: BlockDevice,
+  driver: NonNullable<Awaited<ReturnType<typeof probeFileSystem>>>['driver'],
+  base: SurveyedVolume,
+): Promise<SurveyedVolume> {
   const volume = await driver.open(window);
   let files = 0;
   for await (const entry of volume.walk()) if (entry.kind === 'file') files += 1;

@@ -8,7 +8,12 @@ import { sizeFaces } from '@/core/size';
 export function inspectDocument(survey: Survey) {
   return {
     version: 1 as const,
-    disk: { size: sizeFaces(survey.size), sectorSize: survey.sectorSize, table: survey.table, signature: survey.diskSignature },
+    disk: {
+      size: sizeFaces(survey.size),
+      sectorSize: survey.sectorSize,
+      table: survey.table,
+      signature: survey.diskSignature,
+    },
     volumes: survey.volumes.map((v) => ({
       number: v.number,
       start: v.start,
@@ -31,7 +36,10 @@ export function inspectDocument(survey: Survey) {
 }
 
 /** What `check` prints. */
-export function checkDocument(volumes: readonly { number: number; findings: readonly Finding[] }[], table: readonly Finding[]) {
+export function checkDocument(
+  volumes: readonly { number: number; findings: readonly Finding[] }[],
+  table: readonly Finding[],
+) {
   return { version: 1 as const, table, volumes };
 }
 
@@ -39,7 +47,12 @@ export function checkDocument(volumes: readonly { number: number; findings: read
 export function planDocument(plan: Plan, notes: readonly string[]) {
   return {
     version: 1 as const,
-    steps: plan.steps.map((step) => ({ ...stepWords(step), kind: step.kind, ...step.cost, loses: 'loses' in step ? (step.loses ?? null) : null })),
+    steps: plan.steps.map((step) => ({
+      ...stepWords(step),
+      kind: step.kind,
+      ...step.cost,
+      loses: 'loses' in step ? (step.loses ?? null) : null,
+    })),
     total: plan.total,
     loses: plan.loses,
     hazards: plan.hazards,

@@ -95,7 +95,10 @@ class Resolution {
     if (new Set(kept).size !== kept.length) throw invalid('a volume is kept twice');
     for (const number of numbers) {
       const removed = this.target.remove.includes(number);
-      if (kept.includes(number) === removed) throw invalid(removed ? `volume ${number} is both kept and removed` : `volume ${number} is neither kept nor removed`);
+      if (kept.includes(number) === removed)
+        throw invalid(
+          removed ? `volume ${number} is both kept and removed` : `volume ${number} is neither kept nor removed`,
+        );
     }
     const rests = this.target.volumes.filter((e) => this.#wish(e)?.kind === 'rest');
     if (rests.length > 1) throw invalid('“rest” stands more than once');
@@ -135,7 +138,8 @@ class Resolution {
     const now = this.#now.volumes.find((v) => v.id === `kept-${entry.keep}`)!;
     if (at > now.start) throw invalid(`volume ${entry.keep} would have to be moved, which can’t be done yet`);
     const length = entry.size === undefined ? now.length : this.#size(entry, index, now.start);
-    const label = entry.label === undefined ? now.label : (findKind(now.fileSystem)?.normaliseLabel(entry.label) ?? now.label);
+    const label =
+      entry.label === undefined ? now.label : (findKind(now.fileSystem)?.normaliseLabel(entry.label) ?? now.label);
     this.#volumes.push({
       ...now,
       length,
@@ -159,9 +163,13 @@ class Resolution {
       current: kept?.length ?? 0,
       floor: bounds?.floor ?? 0,
     });
-    const exact = wish.kind === 'floor' || wish.kind === 'rest' || /b(ytes?)?$/i.test(text) && !/[kmgtp]i?b$/i.test(text);
+    const exact =
+      wish.kind === 'floor' || wish.kind === 'rest' || (/b(ytes?)?$/i.test(text) && !/[kmgtp]i?b$/i.test(text));
     const rounded = exact ? { bytes: ceilTo(bytes, this.survey.sectorSize), by: 0 } : roundTo(bytes, ALIGNMENT);
-    if (rounded.by !== 0) this.#notes.push(`${text} is rounded to ${formatSize(rounded.bytes)} (${rounded.by > 0 ? '+' : ''}${rounded.by} bytes) for alignment.`);
+    if (rounded.by !== 0)
+      this.#notes.push(
+        `${text} is rounded to ${formatSize(rounded.bytes)} (${rounded.by > 0 ? '+' : ''}${rounded.by} bytes) for alignment.`,
+      );
     return rounded.bytes;
   }
 
@@ -185,6 +193,18 @@ class Resolution {
 /** Whether two layouts are the same in everything a run would change. */
 export function sameLayout(a: Layout, b: Layout): boolean {
   const essence = (layout: Layout): string =>
-    JSON.stringify(layout.volumes.map((v) => [v.origin, v.start, v.length, v.fileSystem, v.label, v.letter, v.active, v.format, endOf(v)]));
+    JSON.stringify(
+      layout.volumes.map((v) => [
+        v.origin,
+        v.start,
+        v.length,
+        v.fileSystem,
+        v.label,
+        v.letter,
+        v.active,
+        v.format,
+        endOf(v),
+      ]),
+    );
   return essence(a) === essence(b);
 }

@@ -40,8 +40,17 @@ export interface NewVolume {
 
 const MBR_VOLUMES = 4;
 
-const refuse = (reason: string, nearest?: number): Edited => ({ ok: false, reason, ...(nearest === undefined ? {} : { nearest }) });
-const done = (layout: Layout, name: string, notes: readonly string[] = []): Edited => ({ ok: true, layout, name, notes });
+const refuse = (reason: string, nearest?: number): Edited => ({
+  ok: false,
+  reason,
+  ...(nearest === undefined ? {} : { nearest }),
+});
+const done = (layout: Layout, name: string, notes: readonly string[] = []): Edited => ({
+  ok: true,
+  layout,
+  name,
+  notes,
+});
 
 function replace(layout: Layout, changed: readonly LaidVolume[], removed: readonly VolumeId[] = []): Layout {
   const ids = new Set([...changed.map((v) => v.id), ...removed]);
@@ -107,8 +116,16 @@ function sizeFault(volume: LaidVolume, bounds: Bounds, wanted: number): Edited |
   if (volume.guarded) return refuse(`${nameOf(volume)} is guarded and keeps its size.`, volume.length);
   const bound = bounds.get(volume.origin.number);
   if (!bound) return refuse(`${nameOf(volume)} holds a file system not known here and keeps its size.`, volume.length);
-  if (wanted < bound.floor) return refuse(`${nameOf(volume)} can't be smaller than ${formatSize(bound.floor)}: ${bound.floorReason}.`, bound.floor);
-  if (wanted > bound.ceiling) return refuse(`${nameOf(volume)} can't be larger than ${formatSize(bound.ceiling)}: ${bound.ceilingReason}.`, bound.ceiling);
+  if (wanted < bound.floor)
+    return refuse(
+      `${nameOf(volume)} can't be smaller than ${formatSize(bound.floor)}: ${bound.floorReason}.`,
+      bound.floor,
+    );
+  if (wanted > bound.ceiling)
+    return refuse(
+      `${nameOf(volume)} can't be larger than ${formatSize(bound.ceiling)}: ${bound.ceilingReason}.`,
+      bound.ceiling,
+    );
   return undefined;
 }
 
@@ -122,7 +139,8 @@ export function resizeStart(layout: Layout, id: VolumeId, start: number): Edited
   const length = endOf(volume) - wanted;
   if (wanted < least) return refuse(`${before ? nameOf(before) : 'The table'} reaches to there.`, least);
   const smallest = leastSize(volume.fileSystem);
-  if (length < smallest) return refuse(`A new volume here has at least ${formatSize(smallest)}.`, endOf(volume) - smallest);
+  if (length < smallest)
+    return refuse(`A new volume here has at least ${formatSize(smallest)}.`, endOf(volume) - smallest);
   return done(replace(layout, [{ ...volume, start: wanted, length }]), `Move the start of ${nameOf(volume)}`);
 }
 
@@ -169,7 +187,9 @@ function specFault(layout: Layout, volume: LaidVolume): Edited | undefined {
   const sizes = facts.clusterSizes(volume.length, layout.sectorSize);
   if (sizes.length === 0) return refuse(`${formatSize(volume.length)} does not suit ${facts.title}.`);
   if (volume.clusterSize !== undefined && !sizes.includes(volume.clusterSize)) {
-    return refuse(`A cluster size of ${formatSize(volume.clusterSize)} does not suit ${formatSize(volume.length)} of ${facts.title}.`);
+    return refuse(
+      `A cluster size of ${formatSize(volume.clusterSize)} does not suit ${formatSize(volume.length)} of ${facts.title}.`,
+    );
   }
   return labelFault(volume.fileSystem, volume.label) ?? letterRefusal(layout, volume.id, volume.letter);
 }
@@ -235,7 +255,11 @@ export function removeVolume(layout: Layout, id: VolumeId, override = false): Ed
 }
 
 /** Makes a volume anew where it stands. What it holds is lost. */
-export function formatVolume(layout: Layout, id: VolumeId, spec: Pick<NewVolume, 'fileSystem' | 'clusterSize' | 'format'>): Edited {
+export function formatVolume(
+  layout: Layout,
+  id: VolumeId,
+  spec: Pick<NewVolume, 'fileSystem' | 'clusterSize' | 'format'>,
+): Edited {
   const volume = volumeOf(layout, id);
   if (volume.guarded) return refuse(`${nameOf(volume)} is guarded. Lift the guard first.`);
   const { clusterSize: _old, ...rest } = volume;
@@ -279,14 +303,19 @@ export function setRole(layout: Layout, id: VolumeId, role: LaidVolume['role']):
 /** Guards a volume against changes, or lifts the guard. */
 export function setGuard(layout: Layout, id: VolumeId, guarded: boolean): Edited {
   const volume = volumeOf(layout, id);
-  return done(replace(layout, [{ ...volume, guarded }]), guarded ? `Guard ${nameOf(volume)}` : `Lift the guard of ${nameOf(volume)}`);
+  return done(
+    replace(layout, [{ ...volume, guarded }]),
+    guarded ? `Guard ${nameOf(volume)}` : `Lift the guard of ${nameOf(volume)}`,
+  );
 }
 
 /** Marks the volume the machine starts from, the only one of its disk. */
 export function setActive(layout: Layout, id: VolumeId, active: boolean): Edited {
   const volume = volumeOf(layout, id);
   if (layout.table !== 'mbr') return refuse('Only a master boot record has an active mark.');
-  const changed = layout.volumes.filter((v) => v.active || v.id === id).map((v) => ({ ...v, active: v.id === id && active }));
+  const changed = layout.volumes
+    .filter((v) => v.active || v.id === id)
+    .map((v) => ({ ...v, active: v.id === id && active }));
   return done(replace(layout, changed), active ? `Make ${nameOf(volume)} active` : `Make ${nameOf(volume)} inactive`);
 }
 

@@ -4,7 +4,12 @@ import type { Layout, VolumeId } from './layout';
 const DEFAULTS = 'CDEFGHIJKLMNOPQRSTUVWXYZ';
 
 /** Why a letter can't be given to a volume, or undefined when it can. */
-export function letterFault(layout: Layout, id: VolumeId, letter: string, elsewhere: readonly string[] = []): string | undefined {
+export function letterFault(
+  layout: Layout,
+  id: VolumeId,
+  letter: string,
+  elsewhere: readonly string[] = [],
+): string | undefined {
   if (!/^[A-Z]$/.test(letter)) return `“${letter}” is not a letter from A to Z.`;
   const holder = layout.volumes.find((v) => v.id !== id && v.letter === letter);
   if (holder) return `${letter} is the letter of ${holder.label || 'another volume'}.`;

@@ -10,7 +10,20 @@ import { endOf, lastUsable, nameOf, type LaidVolume, type Layout } from '@/core/
 import { formatSize } from '@/core/size';
 import { hazardsOf, afterOf } from './hazards';
 import { secondsFor, speedOf, type MediumKind } from './medium';
-import type { CheckStep, GrowStep, Loss, MakeStep, Plan, ProveStep, RelabelStep, RemoveStep, ShrinkStep, Step, StepCost, TableStep } from './steps';
+import type {
+  CheckStep,
+  GrowStep,
+  Loss,
+  MakeStep,
+  Plan,
+  ProveStep,
+  RelabelStep,
+  RemoveStep,
+  ShrinkStep,
+  Step,
+  StepCost,
+  TableStep,
+} from './steps';
 import { tableEntries } from './table-entries';
 import { verifyPlan } from './verify';
 
@@ -117,10 +130,12 @@ class Derivation {
     let at = 0;
     for (const volume of planned.volumes) {
       if (volume.start < at) throw refused(`${nameOf(volume)} overlaps the volume before it`);
-      if (volume.start % survey.sectorSize || volume.length % survey.sectorSize) throw refused(`${nameOf(volume)} does not begin and end between sectors`);
+      if (volume.start % survey.sectorSize || volume.length % survey.sectorSize)
+        throw refused(`${nameOf(volume)} does not begin and end between sectors`);
       at = endOf(volume);
     }
-    if (at > lastUsable(planned)) throw refused(`the volumes end ${formatSize(at - lastUsable(planned))} past the end of the disk`);
+    if (at > lastUsable(planned))
+      throw refused(`the volumes end ${formatSize(at - lastUsable(planned))} past the end of the disk`);
     for (const kept of this.#kept) this.#assertKept(kept);
   }
 
@@ -128,18 +143,27 @@ class Derivation {
     const name = nameOf(planned);
     if (planned.start !== now.start) throw refused(`${name} would have to be moved, which can’t be done yet`);
     if (planned.format) return;
-    if (planned.fileSystem !== before.fileSystem) throw refused(`${name} can’t change its file system and keep its files`);
+    if (planned.fileSystem !== before.fileSystem)
+      throw refused(`${name} can’t change its file system and keep its files`);
     const title = now.info?.title ?? 'unknown';
-    if (planned.label !== before.label && !now.abilities.relabel) throw new CoreError('fs.ability', { fileSystem: title, ability: 'change its label' });
+    if (planned.label !== before.label && !now.abilities.relabel)
+      throw new CoreError('fs.ability', { fileSystem: title, ability: 'change its label' });
     if (planned.length === before.length) return;
     const shrinks = planned.length < before.length;
     const ability = shrinks ? 'shrink' : 'grow';
     if (!now.abilities[ability] || !now.limits) throw new CoreError('fs.ability', { fileSystem: title, ability });
     const error = this.options.override ? undefined : now.findings.find((f) => f.severity === 'error');
-    if (error) throw new CoreError('fs.unsound', { fileSystem: title, findings: now.findings.length, first: error.message });
+    if (error)
+      throw new CoreError('fs.unsound', { fileSystem: title, findings: now.findings.length, first: error.message });
     const { floor, ceiling } = now.limits;
-    if (shrinks && planned.length < floor.bytes) throw new CoreError('fs.below-floor', { wanted: planned.length, floor: floor.bytes, reason: floor.reason });
-    if (!shrinks && planned.length > ceiling.bytes) throw new CoreError('fs.above-ceiling', { wanted: planned.length, ceiling: ceiling.bytes, reason: ceiling.reason });
+    if (shrinks && planned.length < floor.bytes)
+      throw new CoreError('fs.below-floor', { wanted: planned.length, floor: floor.bytes, reason: floor.reason });
+    if (!shrinks && planned.length > ceiling.bytes)
+      throw new CoreError('fs.above-ceiling', {
+        wanted: planned.length,
+        ceiling: ceiling.bytes,
+        reason: ceiling.reason,
+      });
   }
 
   #removed(): SurveyedVolume[] {
@@ -186,7 +210,9 @@ class Derivation {
     const clusterSize = volume.clusterSize ?? facts.defaultClusterSize(volume.length, this.survey.sectorSize);
     const sizes = facts.clusterSizes(volume.length, this.survey.sectorSize);
     if (clusterSize === undefined || !sizes.includes(clusterSize)) {
-      throw refused(`${formatSize(volume.length)} with clusters of ${formatSize(clusterSize ?? 0)} does not suit ${facts.title}`);
+      throw refused(
+        `${formatSize(volume.length)} with clusters of ${formatSize(clusterSize ?? 0)} does not suit ${facts.title}`,
+      );
     }
     const label = facts.normaliseLabel(volume.label);
     const tables = (volume.length / clusterSize) * 8;
@@ -224,10 +250,18 @@ class Derivation {
 const bySlot = (entries: Survey['entries']): Survey['entries'] => [...entries].sort((a, b) => a.slot - b.slot);
 const stretch = (v: SurveyedVolume): { start: number; length: number } => ({ start: v.start, length: v.length });
 const lossOf = (v: SurveyedVolume): Loss => ({ files: v.files, bytes: v.info?.used ?? v.length });
-const refused = (reason: string): CoreError => new CoreError('plan.refused', { reason: `The plan can’t be carried out: ${reason}.` });
+const refused = (reason: string): CoreError =>
+  new CoreError('plan.refused', { reason: `The plan can’t be carried out: ${reason}.` });
 
 /** A serial number that is the same for the same plan of the same disk. */
 function serialOf(volume: LaidVolume, survey: Survey): number {
-  const text = JSON.stringify([survey.diskSignature, survey.size, volume.start, volume.length, volume.fileSystem, volume.label]);
+  const text = JSON.stringify([
+    survey.diskSignature,
+    survey.size,
+    volume.start,
+    volume.length,
+    volume.fileSystem,
+    volume.label,
+  ]);
   return crc32(new TextEncoder().encode(text));
 }

@@ -13,8 +13,12 @@ export function hazardsOf(survey: Survey, steps: readonly Step[]): Hazard[] {
     }
   }
   const carries = steps.some((s) => s.cost.carries > 0);
-  out.push({ severity: 'info', message: 'Is there a backup? The original is never written here, the disk it goes back to will be.' });
-  if (carries) out.push({ severity: 'info', message: 'A power cut at any moment loses nothing: the run goes on where it was.' });
+  out.push({
+    severity: 'info',
+    message: 'Is there a backup? The original is never written here, the disk it goes back to will be.',
+  });
+  if (carries)
+    out.push({ severity: 'info', message: 'A power cut at any moment loses nothing: the run goes on where it was.' });
   return out;
 }
 

@@ -17,9 +17,11 @@ export function verifyPlan(survey: Survey, planned: Layout, plan: Plan): void {
   for (const step of plan.steps) owners = after(owners, step, planned);
   for (const volume of planned.volumes) {
     const own = owners.find((o) => o.start === volume.start);
-    if (!own || own.length !== volume.length) throw new RangeError(`the plan does not lead to volume [${volume.start}, ${endOf(volume)})`);
+    if (!own || own.length !== volume.length)
+      throw new RangeError(`the plan does not lead to volume [${volume.start}, ${endOf(volume)})`);
   }
-  if (plan.steps.length > 0 && owners.length !== planned.volumes.length) throw new RangeError('the plan leads to other volumes than planned');
+  if (plan.steps.length > 0 && owners.length !== planned.volumes.length)
+    throw new RangeError('the plan leads to other volumes than planned');
 }
 
 function after(owners: Owner[], step: Step, planned: Layout): Owner[] {
@@ -29,11 +31,19 @@ function after(owners: Owner[], step: Step, planned: Layout): Owner[] {
     case 'remove':
       return owners.filter((o) => o.start !== step.at.start);
     case 'make':
-      return claim(owners.filter((o) => !sameKept(o, step, planned)), step.at, 'new');
+      return claim(
+        owners.filter((o) => !sameKept(o, step, planned)),
+        step.at,
+        'new',
+      );
     case 'grow': {
       const own = owners.find((o) => o.start === step.at.start);
       if (!own) throw new RangeError(`no volume at ${step.at.start} to grow`);
-      return claim(owners.filter((o) => o !== own), step.at, own.key);
+      return claim(
+        owners.filter((o) => o !== own),
+        step.at,
+        own.key,
+      );
     }
     default:
       return owners;

@@ -25,21 +25,30 @@ export function stepWords(step: Step, units: UnitSystem = 'binary'): StepWords {
     case 'shrink':
       return {
         title: `Shrink ${step.name} to ${size(step.to)}`,
-        detail: step.cost.carries > 0 ? `${size(step.cost.carries)} sits past the new end and is carried in` : 'nothing sits past the new end',
+        detail:
+          step.cost.carries > 0
+            ? `${size(step.cost.carries)} sits past the new end and is carried in`
+            : 'nothing sits past the new end',
       };
     case 'remove':
       return { title: `Remove ${step.name}`, detail: `lost: ${lossWords(step.loses, units)}` };
     case 'table':
       return { title: 'Write the partition table', detail: `${step.entries.length} volumes, one sector` };
     case 'grow':
-      return { title: `Grow ${step.name} to ${size(step.at.length)}`, detail: `from ${size(step.from)}, no file is touched` };
+      return {
+        title: `Grow ${step.name} to ${size(step.at.length)}`,
+        detail: `from ${size(step.from)}, no file is touched`,
+      };
     case 'make': {
       const title = findKind(step.fileSystem)?.title ?? step.fileSystem;
       const lost = step.loses ? `, lost: ${lossWords(step.loses, units)}` : '';
       return { title: `Make ${step.name}, ${size(step.at.length)} ${title}`, detail: `${step.format} format${lost}` };
     }
     case 'relabel':
-      return { title: `Label ${step.name}`, detail: step.label ? `the label becomes ${step.label}` : 'the label is taken away' };
+      return {
+        title: `Label ${step.name}`,
+        detail: step.label ? `the label becomes ${step.label}` : 'the label is taken away',
+      };
     case 'prove':
       return { title: `Prove ${step.name}: compare every file`, detail: `${size(step.cost.reads)} read again` };
   }

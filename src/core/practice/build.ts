@@ -26,7 +26,10 @@ export function recipeSize(recipe: Recipe): number {
  * @param disk where to build it, zeros; a sparse device of the right size by default
  * @throws CoreError `recipe.invalid`, and whatever a driver refuses
  */
-export async function buildPracticeDisk(recipe: Recipe, disk: BlockDevice = new SparseDevice(recipeSize(recipe), recipe.sectorSize)): Promise<BlockDevice> {
+export async function buildPracticeDisk(
+  recipe: Recipe,
+  disk: BlockDevice = new SparseDevice(recipeSize(recipe), recipe.sectorSize),
+): Promise<BlockDevice> {
   const placed = place(recipe, disk.size);
   for (const volume of placed) await buildVolume(recipe, disk, volume);
   if (recipe.table === 'mbr') await writeFirstSector(disk, tableSector(recipe, placed));
@@ -36,13 +39,17 @@ export async function buildPracticeDisk(recipe: Recipe, disk: BlockDevice = new 
 function place(recipe: Recipe, diskSize: number): Placed[] {
   const first = recipe.table === 'mbr' ? ALIGNMENT : 0;
   let at = first;
-  const fixed = recipe.volumes.filter((v) => v.size !== 'rest').reduce((sum, v) => sum + readSize(v.size, { whole: diskSize }).bytes, 0);
+  const fixed = recipe.volumes
+    .filter((v) => v.size !== 'rest')
+    .reduce((sum, v) => sum + readSize(v.size, { whole: diskSize }).bytes, 0);
   return recipe.volumes.map((volume) => {
     const start = volume.start === undefined ? at : readSize(volume.start, { whole: diskSize }).bytes;
     const rest = recipe.table === 'mbr' ? floorTo(diskSize - first - fixed, ALIGNMENT) : diskSize;
     const length = floorTo(readSize(volume.size, { whole: diskSize, rest }).bytes, recipe.sectorSize);
     if (length <= 0 || start + length > diskSize) {
-      throw new CoreError('recipe.invalid', { reason: `volume ${volume.label || volume.fileSystem} does not fit the disk` });
+      throw new CoreError('recipe.invalid', {
+        reason: `volume ${volume.label || volume.fileSystem} does not fit the disk`,
+      });
     }
     at = ceilTo(start + length, ALIGNMENT);
     return { volume, start, length };
@@ -55,7 +62,13 @@ async function buildVolume(recipe: Recipe, disk: BlockDevice, { volume, start, l
   const seed = seedOf(`${recipe.id}/${start}`);
   const window = new WindowDevice(disk, start, length);
   const { label, clusterSize, fileSystem: kind } = volume;
-  const options = { kind, label, serial: seed, startLba: start / recipe.sectorSize, ...(clusterSize ? { clusterSize } : {}) };
+  const options = {
+    kind,
+    label,
+    serial: seed,
+    startLba: start / recipe.sectorSize,
+    ...(clusterSize ? { clusterSize } : {}),
+  };
   await applyNow(disk, start, [], (tx) => driver.make(window, options, tx));
   if (volume.fill.length === 0) return;
   const opened = await driver.open(window);

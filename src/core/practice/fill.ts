@@ -7,7 +7,28 @@ import type { RecipeFill } from './recipe';
 type FileFill = Extract<RecipeFill, { file: string }>;
 type TreeFill = Extract<RecipeFill, { folder: string }>;
 
-const WORDS = ['alder', 'bracken', 'clover', 'dogwood', 'elder', 'foxglove', 'gorse', 'hazel', 'iris', 'juniper', 'knapweed', 'larch', 'mallow', 'nettle', 'oxlip', 'privet', 'rowan', 'sedge', 'tansy', 'yarrow'];
+const WORDS = [
+  'alder',
+  'bracken',
+  'clover',
+  'dogwood',
+  'elder',
+  'foxglove',
+  'gorse',
+  'hazel',
+  'iris',
+  'juniper',
+  'knapweed',
+  'larch',
+  'mallow',
+  'nettle',
+  'oxlip',
+  'privet',
+  'rowan',
+  'sedge',
+  'tansy',
+  'yarrow',
+];
 const DEFAULT_FROM = '2023-03-01';
 const DEFAULT_TO = '2026-10-31';
 const FRAGMENT_EVERY = 4;
@@ -65,7 +86,12 @@ function nameOf(pattern: string, n: number, random: () => number): string {
     .replace(/\{(n+)\}/g, (_, digits: string) => String(n).padStart(digits.length, '0'));
 }
 
-function facts(modified: string, near: number | undefined, fragments: number | undefined, attributes: string[] | undefined): NewFileFacts {
+function facts(
+  modified: string,
+  near: number | undefined,
+  fragments: number | undefined,
+  attributes: string[] | undefined,
+): NewFileFacts {
   const placement = { ...(near === undefined ? {} : { near }), ...(fragments === undefined ? {} : { fragments }) };
   return { times: { created: modified, modified }, placement, ...(attributes ? { attributes } : {}) };
 }

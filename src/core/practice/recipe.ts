@@ -33,7 +33,10 @@ const volumeSchema = z.strictObject({
   start: size.optional().describe('Defaults to the end of the volume before'),
   fileSystem: z.string(),
   label: z.string().default(''),
-  letter: z.string().regex(/^[A-Z]$/).optional(),
+  letter: z
+    .string()
+    .regex(/^[A-Z]$/)
+    .optional(),
   clusterSize: z.int().optional(),
   active: z.boolean().optional(),
   fill: z.array(z.union([fileSchema, treeSchema])).default([]),

@@ -21,7 +21,12 @@ export interface Certificate {
 }
 
 /** Puts a certificate together; it proves only if nothing differs and no structure has an error. */
-export function certify(started: string, finished: string, steps: readonly string[], volumes: readonly VolumeProof[]): Certificate {
+export function certify(
+  started: string,
+  finished: string,
+  steps: readonly string[],
+  volumes: readonly VolumeProof[],
+): Certificate {
   const proven = volumes.every((v) => v.differing === 0 && v.findings.every((f) => f.severity !== 'error'));
   return { version: 1, started, finished, proven, volumes, steps };
 }

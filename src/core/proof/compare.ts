@@ -55,6 +55,11 @@ function difference(a: ManifestEntry, b: ManifestEntry): Difference['what'] | un
   if (a.kind !== b.kind) return 'kind';
   if (a.size !== b.size) return 'size';
   if (a.sha256 !== b.sha256 || a.method !== b.method) return 'content';
-  if (a.times.created !== b.times.created || a.times.modified !== b.times.modified || a.times.accessed !== b.times.accessed) return 'times';
+  if (
+    a.times.created !== b.times.created ||
+    a.times.modified !== b.times.modified ||
+    a.times.accessed !== b.times.accessed
+  )
+    return 'times';
   return a.attributes.join() === b.attributes.join() ? undefined : 'attributes';
 }

@@ -61,7 +61,11 @@ export interface ManifestOptions {
  * Reads every file of the volume that `device` is the window of, in the volume's own order.
  * @throws CoreError `device.read-failed` or `fs.damaged`; the signal's reason when aborted
  */
-export async function* takeManifest(volume: Volume, device: BlockDevice, options: ManifestOptions = {}): AsyncGenerator<ManifestEntry> {
+export async function* takeManifest(
+  volume: Volume,
+  device: BlockDevice,
+  options: ManifestOptions = {},
+): AsyncGenerator<ManifestEntry> {
   let files = 0;
   let bytes = 0;
   const buffer = new Uint8Array(READ_CHUNK);

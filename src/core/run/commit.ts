@@ -8,7 +8,12 @@ const PART_BYTES = 4 * 1024 * 1024;
 type Extent = readonly [offset: number, length: number];
 
 /** Direct writes, barrier, redo record, barrier; returns when the step can no longer be lost. */
-export async function commitToJournal(disk: BlockDevice, journal: JournalStore, step: number, tx: StepTransaction): Promise<void> {
+export async function commitToJournal(
+  disk: BlockDevice,
+  journal: JournalStore,
+  step: number,
+  tx: StepTransaction,
+): Promise<void> {
   await disk.flush();
   let parts = 0;
   let extents: Extent[] = [];
@@ -32,7 +37,12 @@ export async function commitToJournal(disk: BlockDevice, journal: JournalStore, 
 }
 
 /** Applies the gathered writes at once, then the barrier and the mark that the step is done. */
-export async function applyTransaction(disk: BlockDevice, journal: JournalStore, step: number, tx: StepTransaction): Promise<void> {
+export async function applyTransaction(
+  disk: BlockDevice,
+  journal: JournalStore,
+  step: number,
+  tx: StepTransaction,
+): Promise<void> {
   for (const { offset, bytes } of tx.runs()) await disk.write(offset, bytes);
   await markDone(disk, journal, step);
 }

@@ -55,7 +55,10 @@ export async function* readFrames<T>(read: LogReader, size: number): AsyncGenera
     const frame = await readFrame<T>(read, offset, size, sequence);
     if (!frame) {
       if (await validFollows(read, offset, size, sequence)) {
-        throw new CoreError('journal.corrupt', { record: sequence, reason: 'its checksum is wrong and good records follow' });
+        throw new CoreError('journal.corrupt', {
+          record: sequence,
+          reason: 'its checksum is wrong and good records follow',
+        });
       }
       return;
     }
@@ -64,17 +67,27 @@ export async function* readFrames<T>(read: LogReader, size: number): AsyncGenera
   }
 }
 
-async function readFrame<T>(read: LogReader, offset: number, size: number, sequence: number): Promise<LogEntry<T> | undefined> {
+async function readFrame<T>(
+  read: LogReader,
+  offset: number,
+  size: number,
+  sequence: number,
+): Promise<LogEntry<T> | undefined> {
   if (offset + FRAME.size > size) return undefined;
   const head = FRAME.decode(await read(offset, FRAME.size));
   const length = FRAME.size + head.headerLength + head.bodyLength;
-  const sane = head.magic === MAGIC && head.sequence === sequence && head.headerLength <= MAX_PART && head.bodyLength <= MAX_PART;
+  const sane =
+    head.magic === MAGIC && head.sequence === sequence && head.headerLength <= MAX_PART && head.bodyLength <= MAX_PART;
   if (!sane || offset + length > size) return undefined;
   const frame = new Uint8Array(await read(offset, length));
   FRAME.encode({ checksum: 0 }, frame);
   if (crc32(frame.subarray(4)) !== head.checksum) return undefined;
   const header = new TextDecoder().decode(frame.subarray(FRAME.size, FRAME.size + head.headerLength));
-  return { record: JSON.parse(header) as T, body: frame.subarray(FRAME.size + head.headerLength), end: offset + length };
+  return {
+    record: JSON.parse(header) as T,
+    body: frame.subarray(FRAME.size + head.headerLength),
+    end: offset + length,
+  };
 }
 
 const SCAN_CHUNK = 1024 * 1024;

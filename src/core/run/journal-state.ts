@@ -25,9 +25,11 @@ export async function readRunState(journal: JournalStore): Promise<RunState | un
   let certificate: Certificate | undefined;
   let index = 0;
   for await (const { record } of journal.entries()) {
-    if (!begin && record.kind !== 'begin') throw new CoreError('journal.corrupt', { record: index, reason: 'it does not begin with a plan' });
+    if (!begin && record.kind !== 'begin')
+      throw new CoreError('journal.corrupt', { record: index, reason: 'it does not begin with a plan' });
     index += 1;
-    if (record.kind === 'begin') begin = { plan: record.plan, disk: record.disk, started: record.started, override: record.override };
+    if (record.kind === 'begin')
+      begin = { plan: record.plan, disk: record.disk, started: record.started, override: record.override };
     else if (record.kind === 'commit') committed = true;
     else if (record.kind === 'done') {
       next = record.step + 1;

@@ -31,9 +31,26 @@ export interface DiskIdentity {
 
 /** A record's header. Plain data. */
 export type JournalRecord =
-  | { readonly kind: 'begin'; readonly version: 1; readonly plan: Plan; readonly disk: DiskIdentity; readonly started: string; readonly override: boolean }
-  | { readonly kind: 'manifest'; readonly number: number; readonly part: number; readonly entries: readonly ManifestEntry[] }
-  | { readonly kind: 'redo'; readonly step: number; readonly part: number; readonly extents: readonly (readonly [offset: number, length: number])[] }
+  | {
+      readonly kind: 'begin';
+      readonly version: 1;
+      readonly plan: Plan;
+      readonly disk: DiskIdentity;
+      readonly started: string;
+      readonly override: boolean;
+    }
+  | {
+      readonly kind: 'manifest';
+      readonly number: number;
+      readonly part: number;
+      readonly entries: readonly ManifestEntry[];
+    }
+  | {
+      readonly kind: 'redo';
+      readonly step: number;
+      readonly part: number;
+      readonly extents: readonly (readonly [offset: number, length: number])[];
+    }
   | { readonly kind: 'commit'; readonly step: number; readonly parts: number }
   | { readonly kind: 'done'; readonly step: number }
   | { readonly kind: 'finished'; readonly certificate: Certificate };

@@ -17,7 +17,7 @@ export class PendingWrites {
   /** Adds a write at a byte offset of the device. */
   async add(offset: number, from: Uint8Array): Promise<void> {
     const sector = this.device.sectorSize;
-    for (let done = 0; done < from.length; ) {
+    for (let done = 0; done < from.length;) {
       const at = offset + done;
       const index = Math.floor(at / PAGE);
       const inPage = at - index * PAGE;
@@ -50,7 +50,7 @@ export class PendingWrites {
   /** Lays the gathered writes over bytes that were read from the device at `offset`. */
   overlay(offset: number, into: Uint8Array): void {
     const sector = this.device.sectorSize;
-    for (let at = offset; at < offset + into.length; ) {
+    for (let at = offset; at < offset + into.length;) {
       const index = Math.floor(at / PAGE);
       const inPage = at - index * PAGE;
       const inSector = Math.floor(inPage / sector);
@@ -66,10 +66,11 @@ export class PendingWrites {
     const sector = this.device.sectorSize;
     for (const index of [...this.#pages.keys()].sort((a, b) => a - b)) {
       const page = this.#pages.get(index)!;
-      for (let s = 0; s < page.written.length; ) {
+      for (let s = 0; s < page.written.length;) {
         const from = s;
         while (s < page.written.length && page.written[s]) s += 1;
-        if (s > from) yield { offset: index * PAGE + from * sector, bytes: page.bytes.subarray(from * sector, s * sector) };
+        if (s > from)
+          yield { offset: index * PAGE + from * sector, bytes: page.bytes.subarray(from * sector, s * sector) };
         else s += 1;
       }
     }

@@ -3,7 +3,15 @@ import { WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
 import { driverOf, probeFileSystem, type Volume } from '@/core/fs';
 import { stepWords, type Plan, type Step } from '@/core/plan';
-import { certify, compareManifests, takeManifest, type Certificate, type HasherFactory, type ManifestEntry, type VolumeProof } from '@/core/proof';
+import {
+  certify,
+  compareManifests,
+  takeManifest,
+  type Certificate,
+  type HasherFactory,
+  type ManifestEntry,
+  type VolumeProof,
+} from '@/core/proof';
 import { serialiseMbr } from '@/core/table';
 import { applyTransaction, commitToJournal, replay } from './commit';
 import type { JournalStore } from './journal';
@@ -41,10 +49,20 @@ const MANIFEST_PART = 2000;
  */
 export async function startRun(plan: Plan, ports: RunPorts, override = false): Promise<Certificate> {
   const earlier = await readRunState(ports.journal);
-  if (earlier && !earlier.certificate) throw new CoreError('run.unfinished', { reason: `step ${earlier.next + 1} of ${earlier.plan.steps.length} is next` });
+  if (earlier && !earlier.certificate)
+    throw new CoreError('run.unfinished', {
+      reason: `step ${earlier.next + 1} of ${earlier.plan.steps.length} is next`,
+    });
   await ports.journal.clear();
   const { size, sectorSize } = ports.disk;
-  await ports.journal.append({ kind: 'begin', version: 1, plan, disk: { size, sectorSize }, started: ports.now(), override });
+  await ports.journal.append({
+    kind: 'begin',
+    version: 1,
+    plan,
+    disk: { size, sectorSize },
+    started: ports.now(),
+    override,
+  });
   await ports.journal.flush();
   return continueRun(ports);
 }
@@ -61,7 +79,9 @@ async function continueRun(ports: RunPorts): Promise<Certificate> {
   const state = (await readRunState(ports.journal))!;
   const { disk } = ports;
   if (state.disk.size !== disk.size || state.disk.sectorSize !== disk.sectorSize) {
-    throw new CoreError('journal.foreign', { reason: `it is for a disk of ${state.disk.size} bytes, this one has ${disk.size}` });
+    throw new CoreError('journal.foreign', {
+      reason: `it is for a disk of ${state.disk.size} bytes, this one has ${disk.size}`,
+    });
   }
   return new Execution(state, ports).go();
 }
@@ -91,8 +111,14 @@ class Execution {
     const { plan, started } = this.state;
     // Proofs of steps finished before an interruption are not in memory; a proof is cheap to trust and cheap to repeat.
     const done = new Set(this.#proofs.map((p) => p.number));
-    for (const step of plan.steps) if (step.kind === 'prove' && !done.has(step.number)) await this.#prove(plan.steps.indexOf(step), step);
-    const certificate = certify(started, this.ports.now(), plan.steps.map((s) => stepWords(s).title), this.#proofs);
+    for (const step of plan.steps)
+      if (step.kind === 'prove' && !done.has(step.number)) await this.#prove(plan.steps.indexOf(step), step);
+    const certificate = certify(
+      started,
+      this.ports.now(),
+      plan.steps.map((s) => stepWords(s).title),
+      this.#proofs,
+    );
     await this.ports.journal.append({ kind: 'finished', certificate });
     await this.ports.journal.flush();
     return certificate;
@@ -107,7 +133,8 @@ class Execution {
     try {
       await act();
     } catch (error) {
-      if (this.ports.signal?.aborted && !(error instanceof CoreError)) throw new CoreError('run.stopped', { step }, error);
+      if (this.ports.signal?.aborted && !(error instanceof CoreError))
+        throw new CoreError('run.stopped', { step }, error);
       throw error;
     }
   }
@@ -158,7 +185,8 @@ class Execution {
     const window = this.#window(step.at);
     const volume = await this.#open(window);
     const error = (await volume.check()).find((f: Finding) => f.severity === 'error');
-    if (error && !this.state.override) throw new CoreError('fs.unsound', { fileSystem: volume.info.title, findings: 1, first: error.message });
+    if (error && !this.state.override)
+      throw new CoreError('fs.unsound', { fileSystem: volume.info.title, findings: 1, first: error.message });
     let entries: ManifestEntry[] = [];
     let part = 0;
     const keep = async (): Promise<void> => {
@@ -223,7 +251,11 @@ class Execution {
     await this.#commit(index, tx);
   }
 
-  async #change(index: number, at: { start: number; length: number }, act: (volume: Volume, tx: StepTransaction) => Promise<void>): Promise<void> {
+  async #change(
+    index: number,
+    at: { start: number; length: number },
+    act: (volume: Volume, tx: StepTransaction) => Promise<void>,
+  ): Promise<void> {
     const window = this.#window(at);
     const volume = await this.#open(window);
     const tx = this.#transaction(index, at.start, await volume.allocation());

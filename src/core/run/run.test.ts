@@ -4,7 +4,17 @@ import { surveyDisk } from '@/core/inspect';
 import { seededRandom } from '@/core/practice';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { frameRecord, MemoryJournal, readFrames, readRunState, resumeRun, rewindDisk, startRun, UndoDevice, type UndoStore } from '.';
+import {
+  frameRecord,
+  MemoryJournal,
+  readFrames,
+  readRunState,
+  resumeRun,
+  rewindDisk,
+  startRun,
+  UndoDevice,
+  type UndoStore,
+} from '.';
 import { buildStick, NOW, planFor, SPLIT } from './fixtures/sticks';
 
 const clone = (disk: MemoryDevice): MemoryDevice => new MemoryDevice(disk.buffer.slice(), disk.sectorSize);
@@ -35,13 +45,19 @@ describe('a run', () => {
       const disk = clone(start);
       const journal = new MemoryJournal();
       const flaky = new UnreliableDevice(disk, { after: cut, random });
-      await expect(startRun(plan, { disk: flaky, journal, now: NOW }), `cut ${cut}`).rejects.toMatchObject({ code: 'device.power-cut' });
+      await expect(startRun(plan, { disk: flaky, journal, now: NOW }), `cut ${cut}`).rejects.toMatchObject({
+        code: 'device.power-cut',
+      });
       journal.lose(Math.floor(random() * 3));
       // The power goes a second time while resuming.
       const again = new UnreliableDevice(disk, { after: Math.floor(random() * 10), random });
-      await resumeRun({ disk: again, journal, now: NOW }).catch((error: unknown) => expect(isCoreError(error)).toBe(true));
+      await resumeRun({ disk: again, journal, now: NOW }).catch((error: unknown) =>
+        expect(isCoreError(error)).toBe(true),
+      );
       journal.lose(0);
-      const certificate = (await readRunState(journal)) ? await resumeRun({ disk, journal, now: NOW }) : await startRun(plan, { disk, journal, now: NOW });
+      const certificate = (await readRunState(journal))
+        ? await resumeRun({ disk, journal, now: NOW })
+        : await startRun(plan, { disk, journal, now: NOW });
       expect(certificate.proven, `cut ${cut}`).toBe(true);
       expect(Buffer.compare(disk.buffer, undisturbed.buffer), `cut ${cut}`).toBe(0);
     }
@@ -73,7 +89,14 @@ describe('a run', () => {
     const { plan } = await planFor(disk, SPLIT);
     const journal = new MemoryJournal();
     await expect(resumeRun({ disk, journal, now: NOW })).rejects.toMatchObject({ code: 'run.nothing-to-resume' });
-    await journal.append({ kind: 'begin', version: 1, plan, disk: { size: 1, sectorSize: 512 }, started: NOW(), override: false });
+    await journal.append({
+      kind: 'begin',
+      version: 1,
+      plan,
+      disk: { size: 1, sectorSize: 512 },
+      started: NOW(),
+      override: false,
+    });
     await expect(resumeRun({ disk, journal, now: NOW })).rejects.toMatchObject({ code: 'journal.foreign' });
   });
 
@@ -87,7 +110,8 @@ describe('a run', () => {
     const progress = ({ step }: { step: number }): void => {
       if (step !== last || spoiled) return;
       spoiled = true;
-      for (let i = 0; i < disk.buffer.length; i += 4096) if (i > at && i < at + 5_000_000) disk.buffer[i] = disk.buffer[i]! ^ 1;
+      for (let i = 0; i < disk.buffer.length; i += 4096)
+        if (i > at && i < at + 5_000_000) disk.buffer[i] = disk.buffer[i]! ^ 1;
     };
     const certificate = await startRun(plan, { disk, journal, now: NOW, progress });
     expect(certificate.proven).toBe(false);
@@ -129,12 +153,15 @@ describe('rewinding', () => {
 
 describe('the framing of a log', () => {
   const log = (count: number): Uint8Array => {
-    const frames = Array.from({ length: count }, (_, i) => frameRecord(i, { kind: 'done', step: i }, new Uint8Array(i * 7).fill(i)));
+    const frames = Array.from({ length: count }, (_, i) =>
+      frameRecord(i, { kind: 'done', step: i }, new Uint8Array(i * 7).fill(i)),
+    );
     return Buffer.concat(frames);
   };
   const readAll = async (bytes: Uint8Array): Promise<number[]> => {
     const steps: number[] = [];
-    for await (const { record } of readFrames<{ step: number }>(async (o, n) => bytes.subarray(o, o + n), bytes.length)) steps.push(record.step);
+    for await (const { record } of readFrames<{ step: number }>(async (o, n) => bytes.subarray(o, o + n), bytes.length))
+      steps.push(record.step);
     return steps;
   };
 

@@ -77,7 +77,9 @@ export class StepTransaction implements Transaction {
 
   #assertFree(offset: number, length: number): void {
     if (overlapsAny(this.live, offset, offset + length)) {
-      throw new RangeError(`bytes [${offset}, ${offset + length}) of the volume are live and can't be written directly`);
+      throw new RangeError(
+        `bytes [${offset}, ${offset + length}) of the volume are live and can't be written directly`,
+      );
     }
   }
 }

@@ -15,7 +15,9 @@ export type UnitSystem = 'binary' | 'decimal';
 
 /** An integer with its thousands spaced: 282 522. */
 export function spaced(value: number): string {
-  return Math.trunc(value).toString().replace(/\B(?=(\d{3})+(?!\d))/g, THIN);
+  return Math.trunc(value)
+    .toString()
+    .replace(/\B(?=(\d{3})+(?!\d))/g, THIN);
 }
 
 /** A size in the unit that keeps one to four digits before the mark and at most one after: 475.9 GiB. */

@@ -1,10 +1,23 @@
 import { isCoreError } from '@/core/errors';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { formatMib, formatSize, GIB, MIB, parseSize, readSize, resolveSize, roundTo, sizeFaces, typedSize, type SizeSyntax } from '.';
+import {
+  formatMib,
+  formatSize,
+  GIB,
+  MIB,
+  parseSize,
+  readSize,
+  resolveSize,
+  roundTo,
+  sizeFaces,
+  typedSize,
+  type SizeSyntax,
+} from '.';
 
 const whole = 100 * GIB;
-const bytes = (text: string, syntax?: SizeSyntax): number => readSize(text, { whole, rest: 40 * GIB, current: 10 * GIB, floor: 3 * GIB }, syntax).bytes;
+const bytes = (text: string, syntax?: SizeSyntax): number =>
+  readSize(text, { whole, rest: 40 * GIB, current: 10 * GIB, floor: 3 * GIB }, syntax).bytes;
 
 describe('the size grammar', () => {
   it.each([

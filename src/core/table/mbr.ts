@@ -89,7 +89,8 @@ export function looksLikeTable(sector: Uint8Array): boolean {
  * @throws CoreError `table.damaged` without a boot signature
  */
 export function parseMbr(sector: Uint8Array, diskSectors: number): MbrTable {
-  if (!hasBootSignature(sector)) throw new CoreError('table.damaged', { reason: 'its signature is missing', sector: 0 });
+  if (!hasBootSignature(sector))
+    throw new CoreError('table.damaged', { reason: 'its signature is missing', sector: 0 });
   const entries: MbrEntry[] = [];
   for (let slot = 0; slot < MBR_ENTRIES; slot++) {
     const e = ENTRY.decode(sector, FIRST_ENTRY + slot * ENTRY.size);

@@ -49,13 +49,26 @@ function DiskPlate({ disk }: { readonly disk: BenchDisk }) {
   const { stored, survey, status, error } = disk;
   const job = useBench((s) => s.jobs[stored.id]);
   const run = useBench((s) => s.runs[stored.id]);
-  const open = (): void => look({ currentId: stored.id, stage: run && run.state !== 'finished' ? 'run' : 'look', selected: undefined });
+  const open = (): void =>
+    look({ currentId: stored.id, stage: run && run.state !== 'finished' ? 'run' : 'look', selected: undefined });
   return (
     <li className={styles.plate}>
-      <button type="button" className={styles.face} onClick={open} disabled={status !== 'open'} aria-label={`Open ${stored.name}`}>
-        <span className={styles.column}>{survey && job ? <MiniColumn layout={job.now} survey={survey} width={84} height={250} /> : null}</span>
+      <button
+        type="button"
+        className={styles.face}
+        onClick={open}
+        disabled={status !== 'open'}
+        aria-label={`Open ${stored.name}`}
+      >
+        <span className={styles.column}>
+          {survey && job ? <MiniColumn layout={job.now} survey={survey} width={84} height={250} /> : null}
+        </span>
         <span className={styles.name}>{stored.name}</span>
-        {survey ? <span className={styles.facts}>{`${formatSize(survey.size, 'decimal')} ${mediumWords(stored)} · ${survey.table === 'none' ? 'no table' : survey.table.toUpperCase()}`}</span> : null}
+        {survey ? (
+          <span
+            className={styles.facts}
+          >{`${formatSize(survey.size, 'decimal')} ${mediumWords(stored)} · ${survey.table === 'none' ? 'no table' : survey.table.toUpperCase()}`}</span>
+        ) : null}
         <span className={styles.letters}>
           {job?.now.volumes.map((v) => (
             <span key={v.id} className={styles.volume}>
@@ -66,20 +79,35 @@ function DiskPlate({ disk }: { readonly disk: BenchDisk }) {
         </span>
       </button>
       {status === 'opening' ? <Spin size="small" /> : null}
-      {run?.state === 'stopped' || run?.state === 'failed' ? <span className={styles.warning}>A run is unfinished and can be resumed.</span> : null}
-      {survey && survey.volumes.some((v) => v.findings.some((f) => f.severity !== 'info')) ? <span className={styles.warning}>The check found something.</span> : null}
+      {run?.state === 'stopped' || run?.state === 'failed' ? (
+        <span className={styles.warning}>A run is unfinished and can be resumed.</span>
+      ) : null}
+      {survey && survey.volumes.some((v) => v.findings.some((f) => f.severity !== 'info')) ? (
+        <span className={styles.warning}>The check found something.</span>
+      ) : null}
       {status === 'wanted' || status === 'failed' ? (
         <>
           <span className={styles.warning}>{error ?? 'The image file has to be opened again.'}</span>
           {stored.source.kind === 'image' ? (
-            <Button size="small" onClick={() => void (stored.source.kind === 'image' && stored.source.handle ? reopen(stored.id) : pickFile((file, handle) => reopen(stored.id, file, handle)))}>
+            <Button
+              size="small"
+              onClick={() =>
+                void (stored.source.kind === 'image' && stored.source.handle
+                  ? reopen(stored.id)
+                  : pickFile((file, handle) => reopen(stored.id, file, handle)))
+              }
+            >
               Open again
             </Button>
           ) : null}
         </>
       ) : null}
       {stored.source.kind === 'image' ? (
-        <Popconfirm title="Take it off the bench?" description="What was planned and run here is dropped; the image file stays." onConfirm={() => removeDisk(stored.id)}>
+        <Popconfirm
+          title="Take it off the bench?"
+          description="What was planned and run here is dropped; the image file stays."
+          onConfirm={() => removeDisk(stored.id)}
+        >
           <Button size="small" type="text">
             Take off the bench
           </Button>
@@ -98,13 +126,21 @@ interface VolumeRow {
 function VolumeTable({ disks }: { readonly disks: readonly BenchDisk[] }) {
   const size = useSizes();
   const jobs = useBench((s) => s.jobs);
-  const rows = disks.flatMap((disk): VolumeRow[] => (disk.survey?.volumes ?? []).map((volume) => ({ key: `${disk.stored.id}-${volume.number}`, disk, volume })));
-  const laid = ({ disk, volume }: VolumeRow) => jobs[disk.stored.id]?.now.volumes.find((v) => v.origin.kind === 'kept' && v.origin.number === volume.number);
+  const rows = disks.flatMap((disk): VolumeRow[] =>
+    (disk.survey?.volumes ?? []).map((volume) => ({ key: `${disk.stored.id}-${volume.number}`, disk, volume })),
+  );
+  const laid = ({ disk, volume }: VolumeRow) =>
+    jobs[disk.stored.id]?.now.volumes.find((v) => v.origin.kind === 'kept' && v.origin.number === volume.number);
   const columns: TableColumnsType<VolumeRow> = [
     {
       title: 'Disk',
       render: (_, row) => (
-        <Button type="link" size="small" style={{ padding: 0 }} onClick={() => look({ currentId: row.disk.stored.id, stage: 'look', selected: undefined })}>
+        <Button
+          type="link"
+          size="small"
+          style={{ padding: 0 }}
+          onClick={() => look({ currentId: row.disk.stored.id, stage: 'look', selected: undefined })}
+        >
           {row.disk.stored.name}
         </Button>
       ),
@@ -114,8 +150,27 @@ function VolumeTable({ disks }: { readonly disks: readonly BenchDisk[] }) {
     { title: 'Role', width: 100, render: (_, row) => ROLE_WORDS[laid(row)?.role ?? row.volume.role] },
     { title: 'File system', width: 120, render: (_, row) => row.volume.info?.title ?? 'not known' },
     { title: 'Size', width: 110, align: 'right', render: (_, row) => size(row.volume.length) },
-    { title: 'In use', width: 110, align: 'right', render: (_, row) => (row.volume.info ? size(row.volume.info.used) : '') },
-    { title: 'Free', width: 110, align: 'right', render: (_, row) => (row.volume.info ? size(row.volume.info.free) : '') },
+    {
+      title: 'In use',
+      width: 110,
+      align: 'right',
+      render: (_, row) => (row.volume.info ? size(row.volume.info.used) : ''),
+    },
+    {
+      title: 'Free',
+      width: 110,
+      align: 'right',
+      render: (_, row) => (row.volume.info ? size(row.volume.info.free) : ''),
+    },
   ];
-  return <Table<VolumeRow> size="small" rowKey="key" columns={columns} dataSource={rows} pagination={false} locale={{ emptyText: 'No volume on the bench.' }} />;
+  return (
+    <Table<VolumeRow>
+      size="small"
+      rowKey="key"
+      columns={columns}
+      dataSource={rows}
+      pagination={false}
+      locale={{ emptyText: 'No volume on the bench.' }}
+    />
+  );
 }

@@ -1,7 +1,16 @@
 'use client';
 
 import type { Survey } from '@/core/inspect';
-import { endOf, nameOf, resizeEnd, type Bounds, type Gap, type LaidVolume, type Layout, type VolumeId } from '@/core/layout';
+import {
+  endOf,
+  nameOf,
+  resizeEnd,
+  type Bounds,
+  type Gap,
+  type LaidVolume,
+  type Layout,
+  type VolumeId,
+} from '@/core/layout';
 import { useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { useSizes } from '../kit';
 import { bandsBetween } from './bands';
@@ -28,6 +37,7 @@ interface Props {
 }
 
 const TOP = 34;
+const BOTTOM = 16;
 const GAP = 3;
 const LEAST = 22;
 const SCALE = 64;
@@ -46,7 +56,7 @@ export function Columns(props: Props) {
   }, []);
 
   const count = Math.max(now.volumes.length, planned.volumes.length);
-  const height = Math.max(box.height - TOP - 12, count * (LEAST + GAP));
+  const height = Math.max(box.height - TOP - BOTTOM, count * (LEAST + GAP));
   const columnBox = useMemo(() => ({ top: TOP, height, gap: GAP, least: LEAST }), [height]);
   const left = useMemo(() => layoutColumn(now, columnBox), [now, columnBox]);
   const right = useMemo(() => layoutColumn(planned, columnBox), [planned, columnBox]);
@@ -58,7 +68,13 @@ export function Columns(props: Props) {
 
   return (
     <div className={styles.frame} ref={frame}>
-      <svg className={styles.svg} width={box.width} height={TOP + height + 8} role="group" aria-label="The disk now and planned">
+      <svg
+        className={styles.svg}
+        width={box.width}
+        height={TOP + height + BOTTOM}
+        role="group"
+        aria-label="The disk now and planned"
+      >
         <defs>
           <pattern id="hatch" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
             <rect width="8" height="8" fill="var(--paper)" />
@@ -81,7 +97,15 @@ export function Columns(props: Props) {
           <g key={band.key} aria-hidden>
             <path d={band.whole} fill={`var(--${band.role})`} opacity={0.12} />
             <path d={band.used} fill={`var(--${band.role})`} opacity={carried ? 0.18 : 0.38} />
-            {carried ? <CarriedBand path={band.used} role={band.role} x={x0 + width} width={x1 - x0 - width} share={carried.get(band.key) ?? 0} /> : null}
+            {carried ? (
+              <CarriedBand
+                path={band.used}
+                role={band.role}
+                x={x0 + width}
+                width={x1 - x0 - width}
+                share={carried.get(band.key) ?? 0}
+              />
+            ) : null}
           </g>
         ))}
         {left.sections.map((s) =>
@@ -104,10 +128,26 @@ export function Columns(props: Props) {
               {...(onSelect ? { onSelect: () => onSelect(s.volume!.id) } : {})}
             />
           ) : (
-            <GapShape key={`gap-${s.start}`} section={s} x={x1} width={width} {...(onCreate ? { onCreate: () => onCreate({ start: s.start, end: s.end }) } : {})} />
+            <GapShape
+              key={`gap-${s.start}`}
+              section={s}
+              x={x1}
+              width={width}
+              {...(onCreate ? { onCreate: () => onCreate({ start: s.start, end: s.end }) } : {})}
+            />
           ),
         )}
-        {onResize ? <Edges column={right} planned={planned} bounds={bounds} x={x1} width={width} selected={selected} onResize={onResize} /> : null}
+        {onResize ? (
+          <Edges
+            column={right}
+            planned={planned}
+            bounds={bounds}
+            x={x1}
+            width={width}
+            selected={selected}
+            onResize={onResize}
+          />
+        ) : null}
       </svg>
     </div>
   );
@@ -143,7 +183,15 @@ function Edges({ column, planned, bounds, x, width, selected, onResize }: EdgesP
           <g key={volume.id}>
             {floorY !== undefined && volume.origin.kind === 'kept' ? (
               <g aria-hidden>
-                <line x1={x - 14} x2={x + width + 8} y1={floorY} y2={floorY} stroke="var(--danger)" strokeWidth={1.5} strokeDasharray="3 3" />
+                <line
+                  x1={x - 14}
+                  x2={x + width + 8}
+                  y1={floorY}
+                  y2={floorY}
+                  stroke="var(--danger)"
+                  strokeWidth={1.5}
+                  strokeDasharray="3 3"
+                />
                 <text x={x + width + 12} y={floorY - 3} className={styles.floor}>
                   floor
                 </text>

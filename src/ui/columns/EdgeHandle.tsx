@@ -37,7 +37,12 @@ export function EdgeHandle(props: Props) {
   });
   const onKeyDown = (event: React.KeyboardEvent): void => {
     const far = event.shiftKey ? 8 : 1;
-    const moves: Record<string, number> = { ArrowDown: value + step * far, ArrowUp: value - step * far, Home: least, End: most };
+    const moves: Record<string, number> = {
+      ArrowDown: value + step * far,
+      ArrowUp: value - step * far,
+      Home: least,
+      End: most,
+    };
     const wanted = moves[event.key];
     if (wanted === undefined) return;
     event.preventDefault();
@@ -60,7 +65,12 @@ export function EdgeHandle(props: Props) {
       <rect x={x - 8} y={y - 9} width={width + 16} height={18} fill="transparent" />
       <line x1={x - 8} x2={x + width + 8} y1={y} y2={y} stroke="var(--ink)" strokeWidth={2} />
       <rect x={x + width / 2 - 24} y={y - 9} width={48} height={18} rx={9} fill="var(--ink)" />
-      <path d={`M${x + width / 2 - 5} ${y - 2} l5 -4 l5 4 M${x + width / 2 - 5} ${y + 2} l5 4 l5 -4`} stroke="var(--panel)" strokeWidth={1.5} fill="none" />
+      <path
+        d={`M${x + width / 2 - 5} ${y - 2} l5 -4 l5 4 M${x + width / 2 - 5} ${y + 2} l5 4 l5 -4`}
+        stroke="var(--panel)"
+        strokeWidth={1.5}
+        fill="none"
+      />
     </g>
   );
 }

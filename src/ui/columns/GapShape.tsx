@@ -26,7 +26,15 @@ export function GapShape({ section, x, width, onCreate }: Props) {
     : {};
   return (
     <g className={onCreate ? styles.section : undefined} {...interactive}>
-      <rect x={x + 0.5} y={y + 0.5} width={width - 1} height={Math.max(1, height - 1)} rx={4} fill="url(#hatch)" stroke="var(--line)" />
+      <rect
+        x={x + 0.5}
+        y={y + 0.5}
+        width={width - 1}
+        height={Math.max(1, height - 1)}
+        rx={4}
+        fill="url(#hatch)"
+        stroke="var(--line)"
+      />
       {height >= 13 ? (
         <g className={styles.small} fill="var(--ink)">
           <rect x={x + 6} y={middle - 12} width={words.length * 6.6 + 8} height={16} rx={3} fill="var(--paper)" />

@@ -40,7 +40,15 @@ export function SectionShape({ section, survey, x, width, planned, selected, onS
     <g
       className={onSelect ? styles.section : undefined}
       onClick={onSelect}
-      {...(onSelect ? { role: 'button', tabIndex: 0, 'aria-label': label, 'aria-pressed': selected, onKeyDown: (e) => e.key === 'Enter' && onSelect() } : {})}
+      {...(onSelect
+        ? {
+            role: 'button',
+            tabIndex: 0,
+            'aria-label': label,
+            'aria-pressed': selected,
+            onKeyDown: (e) => e.key === 'Enter' && onSelect(),
+          }
+        : {})}
     >
       <clipPath id={clip}>
         <rect x={x} y={y} width={width} height={height} rx={4} />
@@ -104,7 +112,14 @@ function SectionText({ section, used, fillEnd, x, width }: TextProps) {
     <g>
       {volume.letter ? (
         <>
-          <rect x={x + 10} y={y + 10} width={24} height={22} rx={4} fill={fillEnd > y + 20 ? 'rgba(255,255,255,0.22)' : roleColours(volume.role).full} />
+          <rect
+            x={x + 10}
+            y={y + 10}
+            width={24}
+            height={22}
+            rx={4}
+            fill={fillEnd > y + 20 ? 'rgba(255,255,255,0.22)' : roleColours(volume.role).full}
+          />
           <text x={x + 22} y={top} textAnchor="middle" className={styles.letter} fill="var(--on-role)">
             {volume.letter}
           </text>

@@ -41,5 +41,10 @@ function ribbon(x0: number, x1: number, left: Span, right: Span): string {
     .y0(([, span]) => span[0])
     .y1(([, span]) => span[1])
     .curve(curveBumpX);
-  return draw([[x0, left], [x1, right]]) ?? '';
+  return (
+    draw([
+      [x0, left],
+      [x1, right],
+    ]) ?? ''
+  );
 }

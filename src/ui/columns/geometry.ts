@@ -34,7 +34,11 @@ export function layoutColumn(layout: Layout, box: ColumnBox): Column {
   const parts = partsOf(layout);
   const room = Math.max(1, box.height - box.gap * (parts.length - 1));
   const least = Math.min(box.least, room / Math.max(1, parts.length));
-  const { heights, bytesPerPixel } = shareOut(parts.map((p) => p.end - p.start), room, least);
+  const { heights, bytesPerPixel } = shareOut(
+    parts.map((p) => p.end - p.start),
+    room,
+    least,
+  );
   let y = box.top;
   const sections = parts.map((part, i): Section => {
     const section = { ...part, y, height: heights[i]! };

@@ -2,10 +2,10 @@
 
 import type { FileEntry } from '@/core/fs';
 import type { SurveyedVolume } from '@/core/inspect';
-import { engine, type FolderItem } from '@/engine';
+import { engine, given, type FolderItem } from '@/engine';
 import { Alert, Breadcrumb, Button, Drawer, Table, type TableColumnsType } from 'antd';
 import { useEffect, useState } from 'react';
-import { downloadStream, useSizes } from '../kit';
+import { download, useSizes } from '../kit';
 import { previewWords } from './preview';
 import styles from './contents.module.css';
 
@@ -20,31 +20,33 @@ const PREVIEW_BYTES = 4096;
 export function Contents({ diskId, volume }: Props) {
   const size = useSizes();
   const [path, setPath] = useState('');
-  const [items, setItems] = useState<readonly FolderItem[]>();
+  const [loaded, setLoaded] = useState<{ path: string; items: readonly FolderItem[] }>();
   const [fault, setFault] = useState<string>();
   const [preview, setPreview] = useState<{ entry: FileEntry; words: string }>();
   const { number } = volume;
 
   useEffect(() => {
     let live = true;
-    setItems(undefined);
     engine('folder', diskId, number, path).then(
-      (found) => live && setItems(found),
+      (items) => live && setLoaded({ path, items }),
       (error: Error) => live && setFault(error.message),
     );
     return () => void (live = false);
   }, [diskId, number, path]);
 
+  const items = loaded?.path === path ? loaded.items : undefined;
   const act = (work: Promise<unknown>): void => void work.catch((error: Error) => setFault(error.message));
   const show = async (entry: FolderItem): Promise<void> => {
     const bytes = await engine('preview', diskId, number, plain(entry), PREVIEW_BYTES);
     setPreview({ entry, words: previewWords(bytes) });
   };
-  const save = async (entry: FolderItem): Promise<void> => downloadStream(entry.name, entry.size, await engine('fileStream', diskId, number, plain(entry)));
+  const save = (entry: FolderItem): Promise<void> =>
+    download(entry.name, entry.size, (port) => engine('serveFile', diskId, number, plain(entry), given(port)));
 
   const columns: TableColumnsType<FolderItem> = [
     {
       title: 'Name',
+      ellipsis: true,
       dataIndex: 'name',
       render: (_, item) =>
         item.kind === 'folder' ? (
@@ -57,7 +59,13 @@ export function Contents({ diskId, volume }: Props) {
     },
     { title: 'Size', align: 'right', width: 110, render: (_, item) => size(item.totalBytes) },
     { title: 'Files', align: 'right', width: 80, render: (_, item) => (item.kind === 'folder' ? item.totalFiles : '') },
-    { title: 'Modified', width: 170, render: (_, item) => item.times.modified?.replace('T', ' ') ?? '' },
+    {
+      title: 'Modified',
+      width: 180,
+      render: (_, item) => (
+        <span className={styles.date}>{item.times.modified?.replace('T', ' ').slice(0, 16) ?? ''}</span>
+      ),
+    },
     {
       title: 'Actions',
       width: 140,
@@ -96,7 +104,12 @@ export function Contents({ diskId, volume }: Props) {
         scroll={{ y: 330, x: 700 }}
         locale={{ emptyText: items ? 'This folder is empty.' : ' ' }}
       />
-      <Drawer open={preview !== undefined} onClose={() => setPreview(undefined)} title={preview?.entry.path} size="large">
+      <Drawer
+        open={preview !== undefined}
+        onClose={() => setPreview(undefined)}
+        title={preview?.entry.path}
+        size="large"
+      >
         <pre className={styles.preview}>{preview?.words}</pre>
       </Drawer>
     </section>

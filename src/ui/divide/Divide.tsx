@@ -1,6 +1,19 @@
 'use client';
 
-import { createVolume, endOf, gapsOf, nextLetter, resizeEnd, splitVolume, type Bounds, type Edited, type Gap, type LaidVolume, type Layout, type VolumeId } from '@/core/layout';
+import {
+  createVolume,
+  endOf,
+  gapsOf,
+  nextLetter,
+  resizeEnd,
+  splitVolume,
+  type Bounds,
+  type Edited,
+  type Gap,
+  type LaidVolume,
+  type Layout,
+  type VolumeId,
+} from '@/core/layout';
 import { formatSize } from '@/core/size';
 import { edit, explain, look, mediumWords, useBench, useBounds, usePlan, type Current } from '@/state';
 import { Button, Tooltip } from 'antd';
@@ -23,7 +36,8 @@ export function Divide({ current }: { readonly current: Current }) {
   const selectedId = useBench((s) => s.selected);
   const readOnly = useBench((s) => s.readOnly);
   const [fresh, setFresh] = useState<VolumeId>();
-  const selected = planned.volumes.find((v) => v.id === selectedId) ?? planned.volumes.find((v) => !v.guarded) ?? planned.volumes[0];
+  const selected =
+    planned.volumes.find((v) => v.id === selectedId) ?? planned.volumes.find((v) => !v.guarded) ?? planned.volumes[0];
 
   /** Makes an edit that adds a volume, and takes that volume in hand. */
   const adding = (act: (layout: Layout) => Edited): void => {
@@ -36,13 +50,26 @@ export function Divide({ current }: { readonly current: Current }) {
   };
   const split = (): void => {
     if (!selected) return;
-    adding((layout) => splitInTwo(layout, bounds, selected, survey.volumes.find((v) => `kept-${v.number}` === selected.id)?.info?.used ?? 0));
+    adding((layout) =>
+      splitInTwo(
+        layout,
+        bounds,
+        selected,
+        survey.volumes.find((v) => `kept-${v.number}` === selected.id)?.info?.used ?? 0,
+      ),
+    );
   };
   const create = (gap: Gap | undefined): void => {
     if (!gap) return;
     const size = gap.end - gap.start;
     const letter = nextLetter(planned);
-    adding((layout) => createVolume(layout, gap, { ...newVolumeSpec(size, layout.sectorSize, undefined), size, ...(letter ? { letter } : {}) }));
+    adding((layout) =>
+      createVolume(layout, gap, {
+        ...newVolumeSpec(size, layout.sectorSize, undefined),
+        size,
+        ...(letter ? { letter } : {}),
+      }),
+    );
   };
   const resize = (volumeId: VolumeId, length: number, dragging: boolean): void => {
     if (selectedId !== volumeId) look({ selected: volumeId });
@@ -63,7 +90,9 @@ export function Divide({ current }: { readonly current: Current }) {
         <div className={styles.top}>
           <div>
             <h1>{disk.stored.name}</h1>
-            <p className={styles.sub}>{`${decimal} ${mediumWords(disk.stored)}, shown by the system as ${binary}. Drag an edge on the right, or type a size.`}</p>
+            <p
+              className={styles.sub}
+            >{`${decimal} ${mediumWords(disk.stored)}, shown by the system as ${binary}. Drag an edge on the right, or type a size.`}</p>
           </div>
           <div className={styles.tools}>
             <Tooltip title="Split the volume in hand (S)">
@@ -72,7 +101,10 @@ export function Divide({ current }: { readonly current: Current }) {
               </Button>
             </Tooltip>
             <Tooltip title="New volume in unallocated space (N)">
-              <Button onClick={() => create(gapsOf(planned)[0])} disabled={readOnly || gapsOf(planned).length === 0 || planned.table === 'none'}>
+              <Button
+                onClick={() => create(gapsOf(planned)[0])}
+                disabled={readOnly || gapsOf(planned).length === 0 || planned.table === 'none'}
+              >
                 New
               </Button>
             </Tooltip>
@@ -92,7 +124,15 @@ export function Divide({ current }: { readonly current: Current }) {
         </div>
       </div>
       <aside className={styles.side}>
-        {selected ? <VolumeForm current={current} planned={planned} bounds={bounds} volume={selected} focusSize={fresh === selected.id} /> : null}
+        {selected ? (
+          <VolumeForm
+            current={current}
+            planned={planned}
+            bounds={bounds}
+            volume={selected}
+            focusSize={fresh === selected.id}
+          />
+        ) : null}
         <WorkOrder {...planView} />
       </aside>
     </div>
@@ -104,5 +144,8 @@ function splitInTwo(layout: Layout, bounds: Bounds, volume: LaidVolume, used: nu
   const bound = volume.origin.kind === 'kept' ? bounds.get(volume.origin.number) : undefined;
   const keep = proposedKeep(volume, used, bound);
   const rest = endOf(volume) - volume.start - keep;
-  return splitVolume(layout, bounds, volume.id, { keep, parts: [newVolumeSpec(rest, layout.sectorSize, volume.fileSystem)] });
+  return splitVolume(layout, bounds, volume.id, {
+    keep,
+    parts: [newVolumeSpec(rest, layout.sectorSize, volume.fileSystem)],
+  });
 }

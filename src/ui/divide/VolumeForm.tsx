@@ -1,7 +1,22 @@
 'use client';
 
 import { findKind, makeableKinds } from '@/core/fs';
-import { endOf, formatVolume, lastUsable, letterFault, removeVolume, resizeEnd, setActive, setGuard, setLabel, setLetter, setRole, type Bounds, type LaidVolume, type Layout } from '@/core/layout';
+import {
+  endOf,
+  formatVolume,
+  lastUsable,
+  letterFault,
+  removeVolume,
+  resizeEnd,
+  setActive,
+  setGuard,
+  setLabel,
+  setLetter,
+  setRole,
+  type Bounds,
+  type LaidVolume,
+  type Layout,
+} from '@/core/layout';
 import { formatSize } from '@/core/size';
 import { dismissRefusal, edit, look, useBench, type Current } from '@/state';
 import { Button, Input, Popover, Select } from 'antd';
@@ -77,7 +92,9 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
           defaultValue={volume.label}
           maxLength={facts?.maxLabelLength ?? 32}
           disabled={readOnly || !facts}
-          onBlur={(e) => e.target.value !== volume.label && edit(id, (layout) => setLabel(layout, volume.id, e.target.value))}
+          onBlur={(e) =>
+            e.target.value !== volume.label && edit(id, (layout) => setLabel(layout, volume.id, e.target.value))
+          }
           onPressEnter={(e) => e.currentTarget.blur()}
           onChange={dismissRefusal}
         />
@@ -92,7 +109,11 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
           onChange={(value: string) => edit(id, (layout) => setLetter(layout, volume.id, value || undefined))}
           options={[
             { value: '', label: 'none' },
-            ...LETTERS.map((letter) => ({ value: letter, label: letter, disabled: letterFault(planned, volume.id, letter) !== undefined })),
+            ...LETTERS.map((letter) => ({
+              value: letter,
+              label: letter,
+              disabled: letterFault(planned, volume.id, letter) !== undefined,
+            })),
           ]}
         />
       </div>
@@ -103,7 +124,9 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
             id="fs"
             value={volume.fileSystem}
             disabled={readOnly}
-            onChange={(fileSystem: string) => edit(id, (layout) => formatVolume(layout, volume.id, { fileSystem, format: volume.format ?? 'quick' }))}
+            onChange={(fileSystem: string) =>
+              edit(id, (layout) => formatVolume(layout, volume.id, { fileSystem, format: volume.format ?? 'quick' }))
+            }
             options={makeableKinds().map((k) => ({
               value: k.kind,
               label: k.title,
@@ -111,7 +134,12 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
             }))}
           />
         ) : (
-          <Input id="fs" value={facts?.title ?? 'not known'} readOnly suffix={<span className={styles.detail}>kept</span>} />
+          <Input
+            id="fs"
+            value={facts?.title ?? 'not known'}
+            readOnly
+            suffix={<span className={styles.detail}>kept</span>}
+          />
         )}
       </div>
       <div className={styles.row}>
@@ -122,7 +150,13 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
             value={volume.clusterSize ?? 0}
             disabled={readOnly}
             onChange={(clusterSize: number) =>
-              edit(id, (layout) => formatVolume(layout, volume.id, { fileSystem: volume.fileSystem, format: volume.format ?? 'quick', ...(clusterSize ? { clusterSize } : {}) }))
+              edit(id, (layout) =>
+                formatVolume(layout, volume.id, {
+                  fileSystem: volume.fileSystem,
+                  format: volume.format ?? 'quick',
+                  ...(clusterSize ? { clusterSize } : {}),
+                }),
+              )
             }
             options={[
               { value: 0, label: standard ? `${formatSize(standard)}, as usual for this size` : 'none suits' },
@@ -130,7 +164,12 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
             ]}
           />
         ) : (
-          <Input id="cluster" value={volume.clusterSize ? formatSize(volume.clusterSize) : 'not known'} readOnly suffix={<span className={styles.detail}>kept</span>} />
+          <Input
+            id="cluster"
+            value={volume.clusterSize ? formatSize(volume.clusterSize) : 'not known'}
+            readOnly
+            suffix={<span className={styles.detail}>kept</span>}
+          />
         )}
       </div>
       {made ? (
@@ -141,7 +180,13 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
             value={volume.format ?? 'quick'}
             disabled={readOnly}
             onChange={(format: 'quick' | 'full') =>
-              edit(id, (layout) => formatVolume(layout, volume.id, { fileSystem: volume.fileSystem, format, ...(volume.clusterSize ? { clusterSize: volume.clusterSize } : {}) }))
+              edit(id, (layout) =>
+                formatVolume(layout, volume.id, {
+                  fileSystem: volume.fileSystem,
+                  format,
+                  ...(volume.clusterSize ? { clusterSize: volume.clusterSize } : {}),
+                }),
+              )
             }
             options={[
               { value: 'quick', label: 'quick: structures only' },
@@ -162,7 +207,12 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
       </div>
       <div className={styles.actions}>
         {bound ? (
-          <Popover trigger="click" placement="leftTop" content={<FloorReasons current={current} volume={volume} />} destroyOnHidden>
+          <Popover
+            trigger="click"
+            placement="leftTop"
+            content={<FloorReasons current={current} volume={volume} />}
+            destroyOnHidden
+          >
             <Button size="small">What holds the floor</Button>
           </Popover>
         ) : null}
@@ -175,7 +225,11 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
           {volume.guarded ? 'Lift guard' : 'Guard'}
         </Button>
         {!made && facts ? (
-          <Button size="small" danger onClick={() => edit(id, (layout) => formatVolume(layout, volume.id, { fileSystem: volume.fileSystem }))}>
+          <Button
+            size="small"
+            danger
+            onClick={() => edit(id, (layout) => formatVolume(layout, volume.id, { fileSystem: volume.fileSystem }))}
+          >
             Format
           </Button>
         ) : null}

@@ -16,7 +16,9 @@ export function WorkOrder({ plan, refusal }: PlanView) {
       <section className={styles.order} aria-label="Work order" aria-live="polite">
         <h2>Work order</h2>
         {refusal ? <Alert type="error" showIcon title={refusal} style={{ marginTop: 10 }} /> : null}
-        {!refusal && steps.length === 0 ? <p className={styles.sub}>Nothing to do yet. Split a volume, or drag an edge on the planned column.</p> : null}
+        {!refusal && steps.length === 0 ? (
+          <p className={styles.sub}>Nothing to do yet. Split a volume, or drag an edge on the planned column.</p>
+        ) : null}
         <ol>
           {steps.map((step, i) => {
             const { title, detail } = stepWords(step, units);
@@ -50,7 +52,13 @@ export function WorkOrder({ plan, refusal }: PlanView) {
             </div>
           </div>
         ) : null}
-        <Button type="primary" size="large" block disabled={steps.length === 0} onClick={() => look({ stage: 'review' })}>
+        <Button
+          type="primary"
+          size="large"
+          block
+          disabled={steps.length === 0}
+          onClick={() => look({ stage: 'review' })}
+        >
           Review the work order
         </Button>
       </div>

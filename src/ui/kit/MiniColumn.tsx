@@ -22,10 +22,27 @@ export function MiniColumn({ layout, survey, width, height }: Props) {
         </pattern>
       </defs>
       {sections.map((s) => {
-        if (!s.volume) return <rect key={`gap-${s.start}`} y={s.y} width={width} height={s.height} fill="url(#mini-hatch)" stroke="var(--line)" />;
+        if (!s.volume)
+          return (
+            <rect
+              key={`gap-${s.start}`}
+              y={s.y}
+              width={width}
+              height={s.height}
+              fill="url(#mini-hatch)"
+              stroke="var(--line)"
+            />
+          );
         const { origin, length, role } = s.volume;
-        const info = origin.kind === 'kept' && !s.volume.format ? survey.volumes.find((v) => v.number === origin.number)?.info : undefined;
-        const fill = info ? Math.max(1, (info.used / length) * s.height) : s.volume.fileSystem === 'unknown' ? s.height : 0;
+        const info =
+          origin.kind === 'kept' && !s.volume.format
+            ? survey.volumes.find((v) => v.number === origin.number)?.info
+            : undefined;
+        const fill = info
+          ? Math.max(1, (info.used / length) * s.height)
+          : s.volume.fileSystem === 'unknown'
+            ? s.height
+            : 0;
         const { full, pale } = roleColours(role);
         return (
           <g key={s.volume.id}>

@@ -1,15 +1,20 @@
 /**
- * Saving a stream as a download without holding it in memory: the service worker answers a navigation with it. Where
- * there is no service worker the stream is gathered first.
+ * Saving as a download without holding it in memory: the service worker answers a navigation with the chunks that the
+ * engine serves through a port.
  */
-export async function downloadStream(name: string, size: number | undefined, stream: ReadableStream<Uint8Array>): Promise<void> {
+export async function download(name: string, size: number, serve: (port: MessagePort) => Promise<void>): Promise<void> {
   const worker = (await navigator.serviceWorker?.getRegistration())?.active;
-  if (!worker) return downloadGathered(name, stream);
+  if (!worker)
+    throw new Error(
+      'This browser has no service worker here, so nothing can be saved. Open the page over localhost or https.',
+    );
+  const { port1, port2 } = new MessageChannel();
+  await serve(port1);
   const id = crypto.randomUUID();
   await new Promise<void>((resolve) => {
-    const channel = new MessageChannel();
-    channel.port1.onmessage = () => resolve();
-    worker.postMessage({ id, name, size, stream }, [stream, channel.port2]);
+    const answer = new MessageChannel();
+    answer.port1.onmessage = () => resolve();
+    worker.postMessage({ id, name, size }, [answer.port2, port2]);
   });
   const frame = document.createElement('iframe');
   frame.hidden = true;
@@ -18,10 +23,10 @@ export async function downloadStream(name: string, size: number | undefined, str
   setTimeout(() => frame.remove(), 60_000);
 }
 
-async function downloadGathered(name: string, stream: ReadableStream<Uint8Array>): Promise<void> {
-  const blob = await new Response(stream as ReadableStream<Uint8Array<ArrayBuffer>>).blob();
+/** Saves words that are in hand. */
+export function downloadText(name: string, type: string, text: string): void {
   const link = document.createElement('a');
-  link.href = URL.createObjectURL(blob);
+  link.href = URL.createObjectURL(new Blob([text], { type }));
   link.download = name;
   link.click();
   setTimeout(() => URL.revokeObjectURL(link.href), 60_000);

@@ -1,4 +1,4 @@
-export { downloadStream, savePicker } from './download';
+export { download, downloadText, savePicker } from './download';
 export { Facts } from './Facts';
 export { LetterChip } from './LetterChip';
 export { MiniColumn } from './MiniColumn';

@@ -1,8 +1,30 @@
 /** The palette as Ant Design tokens. The same values stand in globals.css for everything drawn by hand. */
 import { theme, type ThemeConfig } from 'antd';
 
-const LIGHT = { paper: '#f2efe8', panel: '#fcfbf8', line: '#ddd7cb', ink: '#1e2a2f', muted: '#5f6970', danger: '#ad3f27', accent: '#14606a' };
-const DARK = { paper: '#171c1f', panel: '#1f2629', line: '#364046', ink: '#ebe7dd', muted: '#a3abaf', danger: '#e58a72', accent: '#2f8790' };
+const LIGHT = {
+  paper: '#f2efe8',
+  panel: '#fcfbf8',
+  line: '#ddd7cb',
+  ink: '#1e2a2f',
+  muted: '#5f6970',
+  danger: '#ad3f27',
+  accent: '#14606a',
+  info: '#e7eeee',
+  warn: '#f8ecd8',
+  error: '#f6e3de',
+};
+const DARK = {
+  paper: '#171c1f',
+  panel: '#1f2629',
+  line: '#364046',
+  ink: '#ebe7dd',
+  muted: '#a3abaf',
+  danger: '#e58a72',
+  accent: '#2f8790',
+  info: '#22363a',
+  warn: '#3d3320',
+  error: '#40251f',
+};
 
 export function antTheme(dark: boolean): ThemeConfig {
   const p = dark ? DARK : LIGHT;
@@ -13,6 +35,12 @@ export function antTheme(dark: boolean): ThemeConfig {
       colorInfo: p.accent,
       colorLink: dark ? '#66b3bb' : p.accent,
       colorError: p.danger,
+      colorInfoBg: p.info,
+      colorInfoBorder: p.line,
+      colorWarningBg: p.warn,
+      colorWarningBorder: p.line,
+      colorErrorBg: p.error,
+      colorErrorBorder: p.line,
       colorText: p.ink,
       colorTextSecondary: p.muted,
       colorTextDescription: p.muted,

@@ -17,11 +17,17 @@ export function Look({ current }: { readonly current: Current }) {
   const [number, setNumber] = useState(survey.volumes.find((v) => v.info)?.number);
   const volume = survey.volumes.find((v) => v.number === number);
   const now = job!.now;
-  const letterOf = (v: SurveyedVolume) => now.volumes.find((w) => w.origin.kind === 'kept' && w.origin.number === v.number);
+  const letterOf = (v: SurveyedVolume) =>
+    now.volumes.find((w) => w.origin.kind === 'kept' && w.origin.number === v.number);
   const { source } = disk.stored;
 
   const columns: TableColumnsType<SurveyedVolume> = [
-    { title: '', width: 44, render: (_, v) => (letterOf(v)?.letter ? <LetterChip letter={letterOf(v)!.letter!} role={letterOf(v)!.role} /> : null) },
+    {
+      title: '',
+      width: 44,
+      render: (_, v) =>
+        letterOf(v)?.letter ? <LetterChip letter={letterOf(v)!.letter!} role={letterOf(v)!.role} /> : null,
+    },
     { title: 'Label', render: (_, v) => v.info?.label || '(none)' },
     { title: 'Role', width: 90, render: (_, v) => ROLE_WORDS[letterOf(v)?.role ?? v.role] },
     { title: 'File system', width: 110, render: (_, v) => v.info?.title ?? 'not known' },
@@ -42,9 +48,17 @@ export function Look({ current }: { readonly current: Current }) {
               ['Printed on the box', formatSize(survey.size, 'decimal')],
               ['Shown by the system', formatSize(survey.size)],
               ['Exactly', formatBytes(survey.size)],
-              ['Medium', source.kind === 'practice' ? [mediumWords(disk.stored), source.recipe.model].filter(Boolean).join(', ') : `image ${source.fingerprint.name}`],
+              [
+                'Medium',
+                source.kind === 'practice'
+                  ? [mediumWords(disk.stored), source.recipe.model].filter(Boolean).join(', ')
+                  : `image ${source.fingerprint.name}`,
+              ],
               ['Table', survey.table === 'none' ? 'none' : survey.table.toUpperCase()],
-              ['Disk signature', survey.diskSignature ? survey.diskSignature.toString(16).toUpperCase().padStart(8, '0') : 'none'],
+              [
+                'Disk signature',
+                survey.diskSignature ? survey.diskSignature.toString(16).toUpperCase().padStart(8, '0') : 'none',
+              ],
               ['Sectors', `${survey.sectorSize} bytes`],
               ['Unallocated', size(survey.unallocated.reduce((sum, g) => sum + g.end - g.start, 0))],
             ]}

@@ -2,11 +2,11 @@
 
 import type { Certificate, VolumeProof } from '@/core/proof';
 import { spaced } from '@/core/size';
-import { engine, listener } from '@/engine';
+import { engine, given, listener } from '@/engine';
 import { look, rewind, useBench, type Current } from '@/state';
 import { Alert, Button, Empty, Popconfirm, Progress, Table } from 'antd';
 import { useState } from 'react';
-import { downloadStream, Facts, MiniColumn, savePicker, useSizes } from '../kit';
+import { download, downloadText, Facts, MiniColumn, savePicker, useSizes } from '../kit';
 import styles from './prove.module.css';
 
 /** The proof: every file counted and compared, then export or rewind. */
@@ -34,17 +34,20 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
   const exportImage = async (): Promise<void> => {
     setFault(undefined);
     const pick = savePicker();
-    if (!pick) return downloadStream(name, survey.size, await engine('exportStream', id));
+    if (!pick) return download(name, survey.size, (port) => engine('serveImage', id, given(port)));
     const handle = await pick({ suggestedName: name }).catch(() => undefined);
     if (!handle) return;
     setExported(0);
-    await engine('exportTo', id, handle, listener((done: number, total: number) => setExported(done / total)));
+    await engine(
+      'exportTo',
+      id,
+      handle,
+      listener((done: number, total: number) => setExported(done / total)),
+    );
     setExported(1);
   };
-  const saveCertificate = (): Promise<void> => {
-    const blob = new Blob([JSON.stringify(certificate, null, 2)], { type: 'application/json' });
-    return downloadStream(`${disk.stored.name} certificate.json`, blob.size, blob.stream());
-  };
+  const saveCertificate = (): void =>
+    downloadText(`${disk.stored.name} certificate.json`, 'application/json', JSON.stringify(certificate, null, 2));
   const act = (work: Promise<unknown>): void => void work.catch((error: Error) => setFault(error.message));
   return (
     <div className={styles.page}>
@@ -60,8 +63,12 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
           <figcaption>Now</figcaption>
         </figure>
         <div className={styles.verdict}>
-          <h1 className={certificate.proven ? styles.proven : styles.failed}>{certificate.proven ? '✓ Proven: every file is as it was' : 'Not proven'}</h1>
-          <p className={styles.sub}>{`Compared before and after by size, times, attributes and SHA-256. Finished ${new Date(certificate.finished).toLocaleString()}.`}</p>
+          <h1 className={certificate.proven ? styles.proven : styles.failed}>
+            {certificate.proven ? '✓ Proven: every file is as it was' : 'Not proven'}
+          </h1>
+          <p
+            className={styles.sub}
+          >{`Compared before and after by size, times, attributes and SHA-256. Finished ${new Date(certificate.finished).toLocaleString()}.`}</p>
           {certificate.volumes.map((proof) => (
             <VolumeFacts key={proof.number} proof={proof} />
           ))}
@@ -94,7 +101,7 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
         <Button type="primary" size="large" onClick={() => act(exportImage())}>
           Export the divided image
         </Button>
-        <Button size="large" onClick={() => act(saveCertificate())}>
+        <Button size="large" onClick={saveCertificate}>
           Save the certificate
         </Button>
         <Button size="large" onClick={() => look({ stage: 'look' })}>
@@ -105,7 +112,9 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
             Rewind
           </Button>
         </Popconfirm>
-        {exported !== undefined ? <Progress percent={Math.round(exported * 100)} className={styles.progress} aria-label="Export" /> : null}
+        {exported !== undefined ? (
+          <Progress percent={Math.round(exported * 100)} className={styles.progress} aria-label="Export" />
+        ) : null}
       </div>
     </div>
   );
@@ -113,7 +122,12 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
 
 function VolumeFacts({ proof }: { readonly proof: VolumeProof }) {
   const size = useSizes();
-  const method = proof.bySource === 0 ? 'bytes hashed' : proof.bySource === proof.files ? 'by procedural source' : `${spaced(proof.bySource)} by procedural source, the rest by bytes`;
+  const method =
+    proof.bySource === 0
+      ? 'bytes hashed'
+      : proof.bySource === proof.files
+        ? 'by procedural source'
+        : `${spaced(proof.bySource)} by procedural source, the rest by bytes`;
   return (
     <div className={styles.volume}>
       <h2>{proof.name}</h2>

@@ -56,7 +56,10 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
             items={[
               ['Disk', `${formatSize(survey.size, 'decimal')} ${mediumWords(disk.stored)}`],
               ['Exactly', formatBytes(survey.size)],
-              ['Signature', survey.diskSignature ? survey.diskSignature.toString(16).toUpperCase().padStart(8, '0') : 'none'],
+              [
+                'Signature',
+                survey.diskSignature ? survey.diskSignature.toString(16).toUpperCase().padStart(8, '0') : 'none',
+              ],
               ['Holds', `${kept} files in ${survey.volumes.length} volume${survey.volumes.length === 1 ? '' : 's'}`],
               ['Data carried', size(plan.total.carries)],
               ['Expected', durationWords(plan.total.seconds)],
@@ -64,7 +67,13 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
           />
         </div>
       </div>
-      <Table<Step> size="small" rowKey={(s) => plan.steps.indexOf(s)} columns={stepColumns(plan, size, units)} dataSource={[...plan.steps]} pagination={false} />
+      <Table<Step>
+        size="small"
+        rowKey={(s) => plan.steps.indexOf(s)}
+        columns={stepColumns(plan, size, units)}
+        dataSource={[...plan.steps]}
+        pagination={false}
+      />
       <div className={styles.notes}>
         {plan.hazards.map((hazard) => (
           <Alert key={hazard.message} type={hazard.severity} title={hazard.message} showIcon />
@@ -83,7 +92,8 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
       <div className={styles.foot}>
         {loses ? (
           <Checkbox checked={accepted} onChange={(e) => setAccepted(e.target.checked)}>
-            <strong className={styles.loss}>{`${lossWords(plan.loses, units)} will be lost.`}</strong> I have what I need of it.
+            <strong className={styles.loss}>{`${lossWords(plan.loses, units)} will be lost.`}</strong> I have what I
+            need of it.
           </Checkbox>
         ) : (
           <span className={styles.sub}>Nothing is lost.</span>
@@ -116,7 +126,13 @@ function stepColumns(plan: Plan, size: (bytes: number) => string, units: 'binary
     { title: 'Reads', align: 'right', width: 90, render: (_, step) => amount(step.cost.reads) },
     { title: 'Carries', align: 'right', width: 90, render: (_, step) => amount(step.cost.carries) },
     { title: 'Writes', align: 'right', width: 90, render: (_, step) => amount(step.cost.writes) },
-    { title: 'Loses', align: 'right', width: 150, render: (_, step) => ('loses' in step && step.loses ? <strong className={styles.loss}>{lossWords(step.loses, units)}</strong> : '') },
+    {
+      title: 'Loses',
+      align: 'right',
+      width: 150,
+      render: (_, step) =>
+        'loses' in step && step.loses ? <strong className={styles.loss}>{lossWords(step.loses, units)}</strong> : '',
+    },
     { title: 'Time', align: 'right', width: 90, render: (_, step) => durationWords(step.cost.seconds) },
   ];
 }

@@ -33,18 +33,34 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
   const finished = run.state === 'finished';
   const stepsDone = finished ? plan.steps.length : run.step;
   const share = run.total > 0 ? Math.min(1, run.done / run.total) : 0;
-  const carried = new Map(job!.history.present.volumes.map((v) => [v.id as string, finished ? 1 : (run.step + share) / plan.steps.length]));
+  const carried = new Map(
+    job!.history.present.volumes.map((v) => [v.id as string, finished ? 1 : (run.step + share) / plan.steps.length]),
+  );
   const left = timeLeft(run);
   return (
     <div className={styles.page}>
       <div className={styles.columns}>
-        <Columns survey={disk.survey!} now={finished && job!.before ? job!.before : job!.now} planned={job!.history.present} bounds={bounds} carried={carried} />
+        <Columns
+          survey={disk.survey!}
+          now={finished && job!.before ? job!.before : job!.now}
+          planned={job!.history.present}
+          bounds={bounds}
+          carried={carried}
+        />
       </div>
       <aside className={styles.side}>
         <div className={styles.state}>
           <h1>{TITLES[run.state]}</h1>
-          <p className={styles.sub}>{run.state === 'running' ? `${durationWords(left)} left. A power cut or a closed tab loses nothing.` : WORDS[run.state]}</p>
-          <Progress percent={Math.round(((stepsDone + (finished ? 0 : share)) / plan.steps.length) * 100)} status={run.state === 'failed' ? 'exception' : finished ? 'success' : 'active'} aria-label="The whole run" />
+          <p className={styles.sub}>
+            {run.state === 'running'
+              ? `${durationWords(left)} left. A power cut or a closed tab loses nothing.`
+              : WORDS[run.state]}
+          </p>
+          <Progress
+            percent={Math.round(((stepsDone + (finished ? 0 : share)) / plan.steps.length) * 100)}
+            status={run.state === 'failed' ? 'exception' : finished ? 'success' : 'active'}
+            aria-label="The whole run"
+          />
         </div>
         {run.error ? <Alert type="error" showIcon title={run.error} className={styles.alert} /> : null}
         <ol className={styles.steps}>
@@ -57,7 +73,9 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
                 <span>
                   {title}
                   <span className={styles.detail}>{detail}</span>
-                  {state === 'current' ? <Progress percent={Math.round(share * 100)} size="small" aria-label={title} /> : null}
+                  {state === 'current' ? (
+                    <Progress percent={Math.round(share * 100)} size="small" aria-label={title} />
+                  ) : null}
                 </span>
                 <span className={styles.time}>{state === 'done' ? 'done' : durationWords(step.cost.seconds)}</span>
               </li>
@@ -66,7 +84,13 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
         </ol>
         <div className={styles.foot}>
           {run.state === 'running' || run.state === 'stopping' ? (
-            <Button size="large" block loading={run.state === 'stopping'} disabled={readOnly} onClick={() => void stopRunning(id)}>
+            <Button
+              size="large"
+              block
+              loading={run.state === 'stopping'}
+              disabled={readOnly}
+              onClick={() => void stopRunning(id)}
+            >
               Stop safely
             </Button>
           ) : null}

@@ -5,7 +5,8 @@ import type { RunView } from '@/state';
 export function timeLeft(run: Pick<RunView, 'plan' | 'step' | 'done' | 'total' | 'took'>): number {
   const { steps } = run.plan;
   const finished = run.took.length;
-  const estimate = (from: number, to: number): number => steps.slice(from, to).reduce((sum, s) => sum + s.cost.seconds, 0);
+  const estimate = (from: number, to: number): number =>
+    steps.slice(from, to).reduce((sum, s) => sum + s.cost.seconds, 0);
   const expected = estimate(run.step - finished + 1, run.step + 1);
   const took = run.took.reduce((sum, seconds) => sum + seconds, 0);
   const factor = finished > 0 && expected > 0 ? took / expected : 1;

@@ -10,17 +10,38 @@ interface Command {
 }
 
 /** Everything by name. */
-export function Commands({ open, onClose, onHelp }: { readonly open: boolean; readonly onClose: () => void; readonly onHelp: () => void }) {
+export function Commands({
+  open,
+  onClose,
+  onHelp,
+}: {
+  readonly open: boolean;
+  readonly onClose: () => void;
+  readonly onHelp: () => void;
+}) {
   const disks = useBench((s) => s.disks);
   const current = useCurrent();
   const [text, setText] = useState('');
   const commands = useMemo((): Command[] => {
-    const stages = (['look', 'divide', 'review', 'run', 'prove'] as const).map((stage) => ({ name: `Go to ${stage.charAt(0).toUpperCase()}${stage.slice(1)}`, act: () => look({ stage }) }));
+    const stages = (['look', 'divide', 'review', 'run', 'prove'] as const).map((stage) => ({
+      name: `Go to ${stage.charAt(0).toUpperCase()}${stage.slice(1)}`,
+      act: () => look({ stage }),
+    }));
     return [
       { name: 'Go to the bench', act: () => look({ stage: 'bench' }) },
       ...(current ? stages : []),
-      ...disks.filter((d) => d.status === 'open').map((d) => ({ name: `Take ${d.stored.name} in hand`, act: () => look({ currentId: d.stored.id, stage: 'divide', selected: undefined }) })),
-      ...(current ? [{ name: 'Undo', act: () => undoEdit(current.id) }, { name: 'Redo', act: () => redoEdit(current.id) }] : []),
+      ...disks
+        .filter((d) => d.status === 'open')
+        .map((d) => ({
+          name: `Take ${d.stored.name} in hand`,
+          act: () => look({ currentId: d.stored.id, stage: 'divide', selected: undefined }),
+        })),
+      ...(current
+        ? [
+            { name: 'Undo', act: () => undoEdit(current.id) },
+            { name: 'Redo', act: () => redoEdit(current.id) },
+          ]
+        : []),
       { name: 'Show sizes in GiB (1024)', act: () => look({ units: 'binary' }) },
       { name: 'Show sizes in GB (1000)', act: () => look({ units: 'decimal' }) },
       { name: 'Light theme', act: () => look({ theme: 'light' }) },

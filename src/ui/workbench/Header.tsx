@@ -28,10 +28,22 @@ export function Header({ onHelp, onCommands }: Props) {
   const undoName = history?.past.at(-1)?.name;
   const redoName = history?.future[0]?.name;
   const busy = current?.run !== undefined && current.run.state !== 'finished';
-  const reachable = (s: Stage): boolean => (s === 'look' || s === 'run' ? true : s === 'prove' ? current?.run?.certificate !== undefined : !busy && (s !== 'review' || changesIn(current?.job) > 0));
+  const reachable: Readonly<Record<Stage, boolean>> = {
+    bench: true,
+    look: true,
+    divide: !busy,
+    review: !busy && changesIn(current?.job) > 0,
+    run: current?.run !== undefined,
+    prove: current?.run?.certificate !== undefined,
+  };
   return (
     <header className={styles.header}>
-      <button type="button" className={styles.logo} onClick={() => look({ stage: 'bench' })} aria-label="Ullager, to the bench">
+      <button
+        type="button"
+        className={styles.logo}
+        onClick={() => look({ stage: 'bench' })}
+        aria-label="Ullager, to the bench"
+      >
         {/* eslint-disable-next-line @next/next/no-img-element -- a local vector, nothing to optimise */}
         <img src="/icon.svg" width={26} height={26} alt="" />
         Ullager
@@ -44,7 +56,14 @@ export function Header({ onHelp, onCommands }: Props) {
       {open && stage !== 'bench' ? (
         <nav aria-label="Stages" className={styles.stages}>
           {STAGES.map(({ stage: s, word }) => (
-            <button key={s} type="button" className={styles.stage} aria-current={s === stage ? 'step' : undefined} disabled={!reachable(s)} onClick={() => look({ stage: s })}>
+            <button
+              key={s}
+              type="button"
+              className={styles.stage}
+              aria-current={s === stage ? 'step' : undefined}
+              disabled={!reachable[s]}
+              onClick={() => look({ stage: s })}
+            >
               {word}
             </button>
           ))}
@@ -63,12 +82,18 @@ export function Header({ onHelp, onCommands }: Props) {
         </Button>
       </Tooltip>
       <Tooltip title="Switch between GiB (1024) and GB (1000)">
-        <Button aria-label={`Units: ${units === 'binary' ? 'GiB' : 'GB'}`} onClick={() => look({ units: units === 'binary' ? 'decimal' : 'binary' })}>
+        <Button
+          aria-label={`Units: ${units === 'binary' ? 'GiB' : 'GB'}`}
+          onClick={() => look({ units: units === 'binary' ? 'decimal' : 'binary' })}
+        >
           {units === 'binary' ? 'GiB' : 'GB'}
         </Button>
       </Tooltip>
       <Tooltip title={`Theme: ${theme}`}>
-        <Button aria-label={`Theme: ${theme}`} onClick={() => look({ theme: theme === 'system' ? 'light' : theme === 'light' ? 'dark' : 'system' })}>
+        <Button
+          aria-label={`Theme: ${theme}`}
+          onClick={() => look({ theme: theme === 'system' ? 'light' : theme === 'light' ? 'dark' : 'system' })}
+        >
           ◐
         </Button>
       </Tooltip>

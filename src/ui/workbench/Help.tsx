@@ -28,7 +28,10 @@ export function Help({ open, onClose }: { readonly open: boolean; readonly onClo
         <List title="Keys" items={KEYS} />
         <List title="Sizes" items={SIZES} />
       </div>
-      <p className={styles.helpNote}>A section is as tall as its size and filled to what is in use; the pale rest is headroom. Dashed means it does not exist yet, hatched means unallocated.</p>
+      <p className={styles.helpNote}>
+        A section is as tall as its size and filled to what is in use; the pale rest is headroom. Dashed means it does
+        not exist yet, hatched means unallocated.
+      </p>
     </Modal>
   );
 }

@@ -31,13 +31,22 @@ function ShelfDisk({ disk, current }: { readonly disk: BenchDisk; readonly curre
   const run = useBench((s) => s.runs[stored.id]);
   const changes = changesIn(job);
   const unfinished = run !== undefined && run.state !== 'finished';
-  const go = (): void => look(disk.status === 'open' ? { currentId: stored.id, stage: unfinished ? 'run' : 'divide', selected: undefined } : { stage: 'bench' });
+  const go = (): void =>
+    look(
+      disk.status === 'open'
+        ? { currentId: stored.id, stage: unfinished ? 'run' : 'divide', selected: undefined }
+        : { stage: 'bench' },
+    );
   return (
     <button type="button" className={styles.disk} aria-current={current ? 'true' : undefined} onClick={go}>
       {survey && job ? <MiniColumn layout={job.now} survey={survey} width={18} height={54} /> : null}
       <span>
         <strong>{stored.name}</strong>
-        {survey ? <span>{`${formatSize(survey.size, 'decimal')} · ${survey.table === 'none' ? 'no table' : survey.table.toUpperCase()}`}</span> : <span>{disk.status === 'opening' ? 'opening' : 'not open'}</span>}
+        {survey ? (
+          <span>{`${formatSize(survey.size, 'decimal')} · ${survey.table === 'none' ? 'no table' : survey.table.toUpperCase()}`}</span>
+        ) : (
+          <span>{disk.status === 'opening' ? 'opening' : 'not open'}</span>
+        )}
         {unfinished ? (
           <span className={styles.changed}>run under way</span>
         ) : changes > 0 ? (

@@ -43,7 +43,13 @@ export function Workbench() {
     <ConfigProvider theme={antTheme(dark)}>
       <div className={styles.app} onDragOver={(e) => e.preventDefault()} onDrop={(e) => void drop(e)}>
         <Header onHelp={() => setDialog('help')} onCommands={() => setDialog('commands')} />
-        {readOnly ? <Alert banner type="warning" title="The bench is open in another tab. This one only shows it, and takes over when the other is closed." /> : null}
+        {readOnly ? (
+          <Alert
+            banner
+            type="warning"
+            title="The bench is open in another tab. This one only shows it, and takes over when the other is closed."
+          />
+        ) : null}
         {problem ? <Alert banner type="error" title={problem} closable={{ onClose: dismissProblem }} /> : null}
         <StageInHand />
         <Help open={dialog === 'help'} onClose={() => setDialog(undefined)} />
@@ -103,7 +109,8 @@ function NotOpen({ status }: { readonly status: string }) {
 /** Takes a dropped file, with a handle that outlives the page where the browser has them. */
 async function drop(event: DragEvent): Promise<void> {
   event.preventDefault();
-  const item = event.dataTransfer.items[0] as (DataTransferItem & { getAsFileSystemHandle?(): Promise<FileSystemHandle | null> }) | undefined;
+  const item = event.dataTransfer.items[0] as
+    (DataTransferItem & { getAsFileSystemHandle?(): Promise<FileSystemHandle | null> }) | undefined;
   const file = event.dataTransfer.files[0];
   const handle = await item?.getAsFileSystemHandle?.();
   if (file) await openFile(file, handle?.kind === 'file' ? (handle as FileSystemFileHandle) : undefined);

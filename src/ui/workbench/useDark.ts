@@ -14,7 +14,11 @@ function subscribe(changed: () => void): () => void {
 /** Whether the dark theme is on, by choice or by the system's. Marks the document for globals.css. */
 export function useDark(): boolean {
   const theme = useBench((s) => s.theme);
-  const system = useSyncExternalStore(subscribe, () => window.matchMedia(QUERY).matches, () => false);
+  const system = useSyncExternalStore(
+    subscribe,
+    () => window.matchMedia(QUERY).matches,
+    () => false,
+  );
   const dark = theme === 'system' ? system : theme === 'dark';
   useEffect(() => {
     document.documentElement.dataset.theme = dark ? 'dark' : 'light';

@@ -203,7 +203,10 @@ export function parseGeometry(sector: Uint8Array, deviceSize: number | undefined
 }
 
 /** The two total-sector fields: the narrow one where the kind and the number allow it. */
-export function totalSectorFields(kind: FatKind, totalSectors: number): { totalSectors16: number; totalSectors32: number } {
+export function totalSectorFields(
+  kind: FatKind,
+  totalSectors: number,
+): { totalSectors16: number; totalSectors32: number } {
   if (totalSectors > MAX_U32) throw new RangeError(`${totalSectors} sectors do not fit 32 bits`);
   const narrow = kind !== 'fat32' && totalSectors < 0x10000;
   return { totalSectors16: narrow ? totalSectors : 0, totalSectors32: narrow ? 0 : totalSectors };

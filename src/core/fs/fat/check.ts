@@ -23,13 +23,25 @@ function stateFindings({ table, geometry }: FatState): Finding[] {
   const findings: Finding[] = [];
   const { clean, noErrors } = table.state;
   if (!clean) {
-    findings.push({ severity: 'warning', code: 'fat.dirty', message: 'The volume was not put away properly the last time.' });
+    findings.push({
+      severity: 'warning',
+      code: 'fat.dirty',
+      message: 'The volume was not put away properly the last time.',
+    });
   }
   if (!noErrors) {
-    findings.push({ severity: 'warning', code: 'fat.disk-errors', message: 'A system met disk errors on this volume.' });
+    findings.push({
+      severity: 'warning',
+      code: 'fat.disk-errors',
+      message: 'A system met disk errors on this volume.',
+    });
   }
   if ((table.bytes[0] ?? 0) !== geometry.media) {
-    findings.push({ severity: 'warning', code: 'fat.media', message: 'The table and the boot sector name different media.' });
+    findings.push({
+      severity: 'warning',
+      code: 'fat.media',
+      message: 'The table and the boot sector name different media.',
+    });
   }
   return findings;
 }
@@ -54,7 +66,9 @@ async function backupFindings({ device, geometry: g, boot }: FatState): Promise<
   const offset = g.backupSector * g.sectorSize;
   const backup = await device.bytes(offset, g.sectorSize);
   if (sameBytes(backup.subarray(0, 90), boot.subarray(0, 90))) return [];
-  return [{ severity: 'warning', code: 'fat.backup-boot', message: 'The backup of the boot sector differs from it.', offset }];
+  return [
+    { severity: 'warning', code: 'fat.backup-boot', message: 'The backup of the boot sector differs from it.', offset },
+  ];
 }
 
 async function infoFindings({ device, geometry: g, table }: FatState): Promise<Finding[]> {
@@ -66,7 +80,9 @@ async function infoFindings({ device, geometry: g, table }: FatState): Promise<F
     info.structSignature === FS_INFO_STRUCT &&
     info.trailSignature === FS_INFO_TRAIL;
   if (!signed) {
-    return [{ severity: 'warning', code: 'fat.fsinfo', message: 'The sector with the free count is not signed.', offset }];
+    return [
+      { severity: 'warning', code: 'fat.fsinfo', message: 'The sector with the free count is not signed.', offset },
+    ];
   }
   const { free } = countClusters(table, g.clusterCount);
   if (info.freeCount === UNKNOWN || info.freeCount === free) return [];
@@ -75,7 +91,10 @@ async function infoFindings({ device, geometry: g, table }: FatState): Promise<F
 }
 
 /** Clusters by what their entries say. */
-export function countClusters(table: FatState['table'], clusterCount: number): { free: number; bad: number; used: number } {
+export function countClusters(
+  table: FatState['table'],
+  clusterCount: number,
+): { free: number; bad: number; used: number } {
   let free = 0;
   let bad = 0;
   for (let cluster = 2; cluster < clusterCount + 2; cluster++) {

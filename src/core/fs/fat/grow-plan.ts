@@ -20,7 +20,13 @@ export function planTableGrowth(g: FatGeometry, totalSectors: number): TableGrow
   const countFrom = (dataStart: number): number => Math.floor((totalSectors - dataStart) / g.sectorsPerCluster);
   const clusterCount = countFrom(g.dataStart);
   if (clusterCount <= tableCapacity(g.kind, g.fatSectors, g.sectorSize)) {
-    return { shift: 0, reservedSectors: g.reservedSectors, fatSectors: g.fatSectors, dataStart: g.dataStart, clusterCount };
+    return {
+      shift: 0,
+      reservedSectors: g.reservedSectors,
+      fatSectors: g.fatSectors,
+      dataStart: g.dataStart,
+      clusterCount,
+    };
   }
   // The count before the shift is the larger one, so a table for it is long enough for the one after.
   const extra = tableSectors(g.kind, clusterCount, g.sectorSize) - g.fatSectors;

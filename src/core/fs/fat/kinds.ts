@@ -57,7 +57,12 @@ export interface NewGeometry {
  * Where everything goes on a new volume, or undefined when size, kind and cluster size do not suit each other. The
  * data area begins on a multiple of the cluster size, up to 32 KiB, by way of the reserved area.
  */
-export function planGeometry(kind: FatKind, size: number, sectorSize: number, clusterSize: number): NewGeometry | undefined {
+export function planGeometry(
+  kind: FatKind,
+  size: number,
+  sectorSize: number,
+  clusterSize: number,
+): NewGeometry | undefined {
   const sectorsPerCluster = clusterSize / sectorSize;
   const totalSectors = Math.min(Math.floor(size / sectorSize), MAX_SECTORS);
   if (!Number.isInteger(sectorsPerCluster) || sectorsPerCluster > MAX_SECTORS_A_CLUSTER) return undefined;
@@ -75,7 +80,19 @@ export function planGeometry(kind: FatKind, size: number, sectorSize: number, cl
   const { min, max } = countRange(kind);
   if (clusterCount < min || clusterCount > max) return undefined;
   const reservedSectors = least + (dataStart - bare);
-  return { kind, sectorSize, sectorsPerCluster, reservedSectors, fatCount, fatSectors, rootEntries, rootSectors, totalSectors, dataStart, clusterCount };
+  return {
+    kind,
+    sectorSize,
+    sectorsPerCluster,
+    reservedSectors,
+    fatCount,
+    fatSectors,
+    rootEntries,
+    rootSectors,
+    totalSectors,
+    dataStart,
+    clusterCount,
+  };
 }
 
 function validSizes(kind: FatKind, size: number, sectorSize: number): number[] {
@@ -93,7 +110,13 @@ function defaultSize(kind: FatKind, size: number, sectorSize: number): number | 
   return valid.find((c) => c >= wanted) ?? valid.at(-1);
 }
 
-function kindFacts(kind: FatKind, title: string, minBytes: number, maxBytes: number, mbrType: (size: number) => number): KindFacts {
+function kindFacts(
+  kind: FatKind,
+  title: string,
+  minBytes: number,
+  maxBytes: number,
+  mbrType: (size: number) => number,
+): KindFacts {
   return {
     kind,
     title,

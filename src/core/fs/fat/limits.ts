@@ -42,10 +42,18 @@ function floorOf({ geometry: g, table }: FatState): SizeLimits['floor'] {
     { what: 'files and folders', bytes: used * g.clusterSize },
     { what: 'boot sector, allocation tables and root', bytes: g.dataStart * g.sectorSize },
   ];
-  if (bad > 0) holds.push({ what: `${spaced(bad)} bad clusters between them, which stay where they are`, bytes: bad * g.clusterSize });
+  if (bad > 0)
+    holds.push({
+      what: `${spaced(bad)} bad clusters between them, which stay where they are`,
+      bytes: bad * g.clusterSize,
+    });
   const title = TITLES[g.kind];
   const padding = count - room;
-  if (padding > 0) holds.push({ what: `the fewest clusters a ${title} volume may have (${spaced(threshold)})`, bytes: padding * g.clusterSize });
+  if (padding > 0)
+    holds.push({
+      what: `the fewest clusters a ${title} volume may have (${spaced(threshold)})`,
+      bytes: padding * g.clusterSize,
+    });
   const reason =
     padding > 0
       ? `with fewer than ${spaced(threshold)} clusters of ${formatSize(g.clusterSize)} it would no longer be ${title}`
@@ -78,7 +86,10 @@ function ceilingOf(state: FatState): SizeLimits['ceiling'] {
     const bytes = sizeOfCount(g, Math.min(max, Math.floor((g.fatSectors * g.sectorSize * 8) / bitsOf(g)) - 2));
     return { bytes, reason: 'a longer allocation table would come to lie on bad clusters' };
   }
-  return { bytes: byCount, reason: `a ${TITLES[g.kind]} volume has at most ${spaced(max)} clusters of ${formatSize(g.clusterSize)}` };
+  return {
+    bytes: byCount,
+    reason: `a ${TITLES[g.kind]} volume has at most ${spaced(max)} clusters of ${formatSize(g.clusterSize)}`,
+  };
 }
 
 const bitsOf = (g: FatGeometry): number => (g.kind === 'fat12' ? 12 : g.kind === 'fat16' ? 16 : 32);

@@ -46,8 +46,16 @@ function chooseGeometry(device: BlockDevice, kind: FatKind, chosen: number | und
   const geometry = clusterSize === undefined ? undefined : planGeometry(kind, size, sectorSize, clusterSize);
   if (geometry) return geometry;
   const valid = facts?.clusterSizes(size, sectorSize) ?? [];
-  const reason = valid.length > 0 ? `it can be ${valid.join(', ')}` : `the volume is too small or too large for ${facts?.title ?? kind}`;
-  throw new CoreError('fs.cluster-size', { fileSystem: facts?.title ?? kind, clusterSize: clusterSize ?? 0, size, reason });
+  const reason =
+    valid.length > 0
+      ? `it can be ${valid.join(', ')}`
+      : `the volume is too small or too large for ${facts?.title ?? kind}`;
+  throw new CoreError('fs.cluster-size', {
+    fileSystem: facts?.title ?? kind,
+    clusterSize: clusterSize ?? 0,
+    size,
+    reason,
+  });
 }
 
 async function clearAll(size: number, tx: Transaction): Promise<void> {
@@ -110,7 +118,16 @@ function bootSector(g: NewGeometry, label: string, options: MakeOptions): Uint8A
   const shared = { driveNumber: 0x80, flags: 0, bootSignature: 0x29, serial: options.serial >>> 0 };
   if (wide) {
     EXTENDED_32.encode(
-      { ...shared, fatSectors32: g.fatSectors, extFlags: 0, version: 0, rootCluster: ROOT_CLUSTER, fsInfoSector: 1, backupSector: BACKUP_SECTOR, kind: 'FAT32   ' },
+      {
+        ...shared,
+        fatSectors32: g.fatSectors,
+        extFlags: 0,
+        version: 0,
+        rootCluster: ROOT_CLUSTER,
+        fsInfoSector: 1,
+        backupSector: BACKUP_SECTOR,
+        kind: 'FAT32   ',
+      },
       sector,
     );
   } else EXTENDED_16.encode({ ...shared, kind: g.kind === 'fat12' ? 'FAT12   ' : 'FAT16   ' }, sector);

@@ -34,7 +34,8 @@ function encodeChar(c: string): number | undefined {
 export function decodeShortName(raw: Uint8Array, caseFlags: number): string {
   const bytes = raw.slice(0, 11);
   if (bytes[0] === KANJI_E5) bytes[0] = 0xe5;
-  const part = (from: number, to: number): string => Array.from(bytes.subarray(from, to), decodeByte).join('').trimEnd();
+  const part = (from: number, to: number): string =>
+    Array.from(bytes.subarray(from, to), decodeByte).join('').trimEnd();
   let base = part(0, 8);
   let extension = part(8, 11);
   if (caseFlags & LOWER_BASE) base = base.toLowerCase();
@@ -142,7 +143,8 @@ export function normaliseLabel(label: string): string {
   const upper = label.trim().toUpperCase();
   if (upper.length > 11) refuse('a FAT label has at most 11 characters');
   if (/[\u0000-\u001f"*+,./:;<=>?[\\\]|]/.test(upper)) refuse('it holds a character that a FAT label must not');
-  if ([...upper].some((c) => encodeChar(c) === undefined)) refuse('it holds a character that FAT labels have no code for');
+  if ([...upper].some((c) => encodeChar(c) === undefined))
+    refuse('it holds a character that FAT labels have no code for');
   if (upper === 'NO NAME') refuse('NO NAME is what a volume without a label is called');
   return upper;
 }

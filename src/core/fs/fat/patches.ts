@@ -31,7 +31,7 @@ export async function writeTables(
   tx: Transaction,
 ): Promise<void> {
   const { bytes } = after;
-  for (let at = 0; at < bytes.length; ) {
+  for (let at = 0; at < bytes.length;) {
     if (before && sameSector(before, bytes, at, g.sectorSize)) {
       at += g.sectorSize;
       continue;
@@ -56,7 +56,12 @@ export interface Renumbering {
 }
 
 /** Rewrites every start cluster that changes: in entries, and in folders' entries for themselves and their parents. */
-export async function writeStartClusters(g: FatGeometry, tree: FatTree, to: Renumbering, tx: Transaction): Promise<void> {
+export async function writeStartClusters(
+  g: FatGeometry,
+  tree: FatTree,
+  to: Renumbering,
+  tx: Transaction,
+): Promise<void> {
   const wide = g.kind === 'fat32';
   for (const node of tree.nodes) {
     if (node.firstCluster === 0) continue;
@@ -97,14 +102,25 @@ export async function writeBoot(g: FatGeometry, boot: Uint8Array, change: BootCh
   const short = fatSectors !== undefined && g.kind !== 'fat32' ? { fatSectors16: fatSectors } : {};
   BPB.encode({ ...plain, ...totals, ...short }, sector);
   if (g.kind === 'fat32') {
-    EXTENDED_32.encode({ ...(fatSectors === undefined ? {} : { fatSectors32: fatSectors }), ...(rootCluster === undefined ? {} : { rootCluster }) }, sector);
+    EXTENDED_32.encode(
+      {
+        ...(fatSectors === undefined ? {} : { fatSectors32: fatSectors }),
+        ...(rootCluster === undefined ? {} : { rootCluster }),
+      },
+      sector,
+    );
   }
   await tx.write(0, sector);
   if (g.backupSector !== 0) await tx.write(g.backupSector * g.sectorSize, sector);
 }
 
 /** Writes the free count into FSInfo and its copy behind the backup boot sector, if the volume has them. */
-export async function writeInfo(g: FatGeometry, table: AllocationTable, clusterCount: number, tx: Transaction): Promise<void> {
+export async function writeInfo(
+  g: FatGeometry,
+  table: AllocationTable,
+  clusterCount: number,
+  tx: Transaction,
+): Promise<void> {
   if (g.fsInfoSector === 0) return;
   const places = [g.fsInfoSector, ...(g.backupSector ? [g.backupSector + g.fsInfoSector] : [])];
   const counts = freeCounts(table, clusterCount);

@@ -53,7 +53,13 @@ async function addEntry(state: FatState, text: string, tx: Transaction): Promise
 }
 
 /** Taking the slot of the end mark must not bring to light what lay behind it. */
-async function endAfter(bytes: Uint8Array, at: number, offset: number, clusterSize: number, tx: Transaction): Promise<void> {
+async function endAfter(
+  bytes: Uint8Array,
+  at: number,
+  offset: number,
+  clusterSize: number,
+  tx: Transaction,
+): Promise<void> {
   const next = at + DIRECTORY_ENTRY_BYTES;
   if (bytes[at] !== 0 || next >= bytes.length || bytes[next] === 0) return;
   if (next % clusterSize === 0) throw new CoreError('fs.full', { needed: DIRECTORY_ENTRY_BYTES, free: 0 });

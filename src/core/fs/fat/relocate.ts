@@ -41,7 +41,8 @@ export function usedRuns(state: FatState, tree: FatTree, from: number, to: numbe
     const value = table.get(cluster);
     if (value === FREE || value === BAD || taken[cluster - from]) continue;
     const last = runs.at(-1);
-    if (last && last.start + last.length === cluster) runs[runs.length - 1] = { start: last.start, length: last.length + 1 };
+    if (last && last.start + last.length === cluster)
+      runs[runs.length - 1] = { start: last.start, length: last.length + 1 };
     else runs.push({ start: cluster, length: 1 });
   }
   return runs;

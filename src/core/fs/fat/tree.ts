@@ -119,7 +119,8 @@ class TreeScan {
   async #folder(node: number, path: string, depth: number, first: number, clusters: number): Promise<Folder> {
     const g = this.state.geometry;
     const most = Math.ceil((MAX_DIRECTORY_ENTRIES * DIRECTORY_ENTRY_BYTES) / g.clusterSize);
-    if (clusters > most) this.#find('error', 'fat.folder-size', `The folder ${path || 'root'} is longer than a folder may be.`, path);
+    if (clusters > most)
+      this.#find('error', 'fat.folder-size', `The folder ${path || 'root'} is longer than a folder may be.`, path);
     const runs = chainRuns(this.state, first, Math.min(clusters, most));
     const bytes = await readRuns(this.state, runs);
     const numbers = runs.flatMap((run) => Array.from({ length: run.length }, (_, i) => run.start + i));
@@ -163,19 +164,40 @@ class TreeScan {
     return child;
   }
 
-  #judge(path: string, isFolder: boolean, size: number, first: number, clusters: number, dots: boolean, depth: number): void {
+  #judge(
+    path: string,
+    isFolder: boolean,
+    size: number,
+    first: number,
+    clusters: number,
+    dots: boolean,
+    depth: number,
+  ): void {
     const { clusterSize } = this.state.geometry;
     if (isFolder) {
-      if (clusters === 0) this.#find('error', 'fat.folder-lost', `The folder ${path} has no content that can be read.`, path);
-      else if (!dots) this.#find('warning', 'fat.no-dots', `The folder ${path} lacks the entries for itself and its parent.`, path);
-      if (depth >= MAX_DEPTH) this.#find('error', 'fat.too-deep', `${path.slice(0, 80)}… is nested too deep to be followed.`);
+      if (clusters === 0)
+        this.#find('error', 'fat.folder-lost', `The folder ${path} has no content that can be read.`, path);
+      else if (!dots)
+        this.#find('warning', 'fat.no-dots', `The folder ${path} lacks the entries for itself and its parent.`, path);
+      if (depth >= MAX_DEPTH)
+        this.#find('error', 'fat.too-deep', `${path.slice(0, 80)}… is nested too deep to be followed.`);
       return;
     }
     const needed = Math.ceil(size / clusterSize);
     if (clusters < needed) {
-      this.#find('error', 'fat.short-chain', `${path} says it has ${size} bytes and its chain holds ${clusters * clusterSize}.`, path);
+      this.#find(
+        'error',
+        'fat.short-chain',
+        `${path} says it has ${size} bytes and its chain holds ${clusters * clusterSize}.`,
+        path,
+      );
     } else if (clusters > needed) {
-      this.#find('info', 'fat.long-chain', `${path} holds ${clusters - needed} clusters beyond its ${size} bytes.`, path);
+      this.#find(
+        'info',
+        'fat.long-chain',
+        `${path} holds ${clusters - needed} clusters beyond its ${size} bytes.`,
+        path,
+      );
     }
     if (first === 0 && size > 0) this.#find('error', 'fat.no-chain', `${path} has a size and no content.`, path);
   }
@@ -198,14 +220,25 @@ class TreeScan {
       const next = table.get(cluster);
       if (next === FREE || next === BAD) {
         const what = next === FREE ? 'is marked free' : 'is marked bad';
-        this.#find('error', 'fat.broken-chain', `The chain of ${path} reaches cluster ${cluster}, which ${what}.`, path, clusterOffset(g, cluster));
+        this.#find(
+          'error',
+          'fat.broken-chain',
+          `The chain of ${path} reaches cluster ${cluster}, which ${what}.`,
+          path,
+          clusterOffset(g, cluster),
+        );
         return count;
       }
       this.#owner[cluster] = owner;
       cluster = next;
     }
     if (cluster < BAD) {
-      this.#find('error', 'fat.bad-link', `The chain of ${path} points to cluster ${cluster}, which does not exist.`, path);
+      this.#find(
+        'error',
+        'fat.bad-link',
+        `The chain of ${path} points to cluster ${cluster}, which does not exist.`,
+        path,
+      );
     }
     return count;
   }
@@ -219,15 +252,26 @@ class TreeScan {
       lost += 1;
       // A stray chain is carried along with its links, so a link to nowhere must stop a change like any other.
       if (value !== BAD && value < BAD && !isLink(value, g.clusterCount)) {
-        this.#find('error', 'fat.bad-link', `Lost cluster ${cluster} points to cluster ${value}, which does not exist.`);
+        this.#find(
+          'error',
+          'fat.bad-link',
+          `Lost cluster ${cluster} points to cluster ${value}, which does not exist.`,
+        );
       }
     }
-    if (lost > 0) this.#find('warning', 'fat.lost-clusters', `${lost} clusters are in use and belong to no file. They are kept.`);
+    if (lost > 0)
+      this.#find('warning', 'fat.lost-clusters', `${lost} clusters are in use and belong to no file. They are kept.`);
   }
 
   #find(severity: Finding['severity'], code: string, message: string, path?: string, offset?: number): void {
     if (this.#findings.length >= MAX_FINDINGS) return;
-    this.#findings.push({ severity, code, message, ...(path ? { path } : {}), ...(offset === undefined ? {} : { offset }) });
+    this.#findings.push({
+      severity,
+      code,
+      message,
+      ...(path ? { path } : {}),
+      ...(offset === undefined ? {} : { offset }),
+    });
   }
 }
 

@@ -17,7 +17,10 @@ export async function loadState(device: BlockDevice): Promise<FatState> {
   const first = await device.bytes(0, Math.min(4096, device.size));
   const geometry = parseGeometry(first, device.size);
   const boot = first.slice(0, geometry.sectorSize);
-  const bytes = await device.bytes(tableOffset(geometry, geometry.liveFats[0]!), geometry.fatSectors * geometry.sectorSize);
+  const bytes = await device.bytes(
+    tableOffset(geometry, geometry.liveFats[0]!),
+    geometry.fatSectors * geometry.sectorSize,
+  );
   return { device, geometry, table: new AllocationTable(geometry.kind, bytes), boot };
 }
 
@@ -28,7 +31,11 @@ export interface ClusterRun {
 }
 
 /** The runs of the first `limit` clusters of the chain from `first`. Stops early at whatever is no link. */
-export function chainRuns({ geometry, table }: Pick<FatState, 'geometry' | 'table'>, first: number, limit: number): ClusterRun[] {
+export function chainRuns(
+  { geometry, table }: Pick<FatState, 'geometry' | 'table'>,
+  first: number,
+  limit: number,
+): ClusterRun[] {
   const runs: { start: number; length: number }[] = [];
   let cluster = first;
   for (let n = 0; n < limit && isLink(cluster, geometry.clusterCount); n++) {

@@ -58,7 +58,10 @@ class FatVolume implements Volume {
     if (!fault) return limits;
     const reason = `its chains are damaged, so nothing in it can be carried: ${fault.message}`;
     const { size } = this.info;
-    return { floor: { bytes: size, reason, holds: [{ what: 'damaged chains', bytes: size }] }, ceiling: { bytes: size, reason } };
+    return {
+      floor: { bytes: size, reason, holds: [{ what: 'damaged chains', bytes: size }] },
+      ceiling: { bytes: size, reason },
+    };
   }
 
   async allocation(): Promise<readonly ByteRange[]> {
@@ -124,14 +127,16 @@ class FatVolume implements Volume {
   async shrink(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
     await this.#assertSound(options);
     const { floor } = await this.limits();
-    if (size < floor.bytes) throw new CoreError('fs.below-floor', { wanted: size, floor: floor.bytes, reason: floor.reason });
+    if (size < floor.bytes)
+      throw new CoreError('fs.below-floor', { wanted: size, floor: floor.bytes, reason: floor.reason });
     await shrinkVolume(this.state, this.tree, Math.min(size, this.info.size), tx);
   }
 
   async grow(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
     await this.#assertSound(options);
     const { ceiling } = await this.limits();
-    if (size > ceiling.bytes) throw new CoreError('fs.above-ceiling', { wanted: size, ceiling: ceiling.bytes, reason: ceiling.reason });
+    if (size > ceiling.bytes)
+      throw new CoreError('fs.above-ceiling', { wanted: size, ceiling: ceiling.bytes, reason: ceiling.reason });
     await growVolume(this.state, this.tree, Math.max(size, this.info.size), tx);
   }
 
@@ -151,7 +156,11 @@ class FatVolume implements Volume {
     const findings = await this.check();
     const errors = findings.filter((f) => f.severity === 'error' && (!override || NEVER_OVERRIDDEN.has(f.code)));
     if (!hasErrors(errors)) return;
-    throw new CoreError('fs.unsound', { fileSystem: this.info.title, findings: errors.length, first: errors[0]!.message });
+    throw new CoreError('fs.unsound', {
+      fileSystem: this.info.title,
+      findings: errors.length,
+      first: errors[0]!.message,
+    });
   }
 }
 

@@ -8,7 +8,15 @@ import { CoreError } from '@/core/errors';
 import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
 import { END, FREE, type AllocationTable } from './allocation-table';
 import { clusterOffset, DIRECTORY_ENTRY_BYTES, rootOffset, type FatGeometry } from './boot-sector';
-import { ATTRIBUTE, attributeByte, buildSlots, MAX_DIRECTORY_ENTRIES, parseDirectory, startCluster, type RawEntry } from './directory';
+import {
+  ATTRIBUTE,
+  attributeByte,
+  buildSlots,
+  MAX_DIRECTORY_ENTRIES,
+  parseDirectory,
+  startCluster,
+  type RawEntry,
+} from './directory';
 import { assertName, ShortNames } from './names';
 import { writeInfo, writeTables } from './patches';
 import { isoToStamp } from './times';
@@ -82,7 +90,8 @@ class FatWriter implements VolumeWriter {
 
   async writeFile(path: string, content: NewContent, facts: NewFileFacts = {}): Promise<void> {
     const size = content.kind === 'bytes' ? content.bytes.length : content.size;
-    if (size > MAX_FILE_BYTES) throw new CoreError('fs.name', { name: path, reason: 'a file on a FAT volume is smaller than 4 GiB' });
+    if (size > MAX_FILE_BYTES)
+      throw new CoreError('fs.name', { name: path, reason: 'a file on a FAT volume is smaller than 4 GiB' });
     const { folder, name } = await this.#place(path);
     const runs = this.#allocateRuns(Math.ceil(size / this.#g.clusterSize), facts);
     this.#chain(runs);
@@ -131,7 +140,10 @@ class FatWriter implements VolumeWriter {
   async #load(path: string, first: number): Promise<OpenFolder> {
     const g = this.#g;
     const runs = first === 0 ? [] : chainRuns({ geometry: g, table: this.table }, first, g.clusterCount);
-    const bytes = first === 0 ? await this.state.device.bytes(rootOffset(g), g.rootEntries * DIRECTORY_ENTRY_BYTES) : await readRuns(this.state, runs);
+    const bytes =
+      first === 0
+        ? await this.state.device.bytes(rootOffset(g), g.rootEntries * DIRECTORY_ENTRY_BYTES)
+        : await readRuns(this.state, runs);
     const parsed = parseDirectory(bytes);
     // Behind the end mark there may be anything; it must not come to light when the mark moves.
     bytes.fill(0, parsed.end);
@@ -140,17 +152,32 @@ class FatWriter implements VolumeWriter {
     for (const { name, entry } of parsed.entries) {
       if (entry.attributes & ATTRIBUTE.label) continue;
       shortNames.take(entry.name);
-      names.set(name.toUpperCase(), { first: startCluster(entry, g.kind === 'fat32'), folder: (entry.attributes & ATTRIBUTE.folder) !== 0 });
+      names.set(name.toUpperCase(), {
+        first: startCluster(entry, g.kind === 'fat32'),
+        folder: (entry.attributes & ATTRIBUTE.folder) !== 0,
+      });
     }
     const clusters = runs.flatMap((run) => Array.from({ length: run.length }, (_, i) => run.start + i));
-    const folder: OpenFolder = { first, clusters, bytes, end: parsed.end, dirty: false, fresh: false, shortNames, names };
+    const folder: OpenFolder = {
+      first,
+      clusters,
+      bytes,
+      end: parsed.end,
+      dirty: false,
+      fresh: false,
+      shortNames,
+      names,
+    };
     this.#folders.set(keyOf(path), folder);
     return folder;
   }
 
   #add(folder: OpenFolder, name: string, first: number, size: number, facts: NewFileFacts, kind: number): void {
     const short = folder.shortNames.next(name);
-    const slots = buildSlots({ ...this.#entry(first, size, facts, kind), name: short.raw }, short.needsLong ? name : undefined);
+    const slots = buildSlots(
+      { ...this.#entry(first, size, facts, kind), name: short.raw },
+      short.needsLong ? name : undefined,
+    );
     this.#makeRoom(folder, slots.length);
     folder.bytes.set(slots, folder.end);
     folder.end += slots.length;
@@ -181,7 +208,8 @@ class FatWriter implements VolumeWriter {
   #makeRoom(folder: OpenFolder, needed: number): void {
     if (folder.end + needed <= folder.bytes.length) return;
     const tooLong = folder.end + needed > MAX_DIRECTORY_ENTRIES * DIRECTORY_ENTRY_BYTES;
-    if (tooLong || folder.clusters.length === 0) throw new CoreError('fs.full', { needed, free: folder.bytes.length - folder.end });
+    if (tooLong || folder.clusters.length === 0)
+      throw new CoreError('fs.full', { needed, free: folder.bytes.length - folder.end });
     const [cluster] = this.#allocate(1, undefined) as [number];
     this.table.set(folder.clusters.at(-1)!, cluster);
     this.table.set(cluster, END);

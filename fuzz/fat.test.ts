@@ -1,0 +1,120 @@
+/** Mutated images: no hang, no untyped error, no write, whatever is asked of them. */
+import { MemoryDevice, type BlockDevice } from '@/core/device';
+import { isCoreError } from '@/core/errors';
+import { surveyDisk } from '@/core/inspect';
+import { parseTarget, resolveTarget } from '@/core/job';
+import { derivePlan } from '@/core/plan';
+import { seededRandom } from '@/core/practice';
+import { buildStick } from '@/core/run/fixtures/sticks';
+import { makeVolume, fillRandomly, openVolume } from '@/core/fs/fixtures/volumes';
+import { takeManifest } from '@/core/proof';
+import { StepTransaction } from '@/core/run/step-transaction';
+import { probeFileSystem } from '@/core/fs';
+import { describe, expect, it } from 'vitest';
+
+const MIB = 1024 * 1024;
+const CASES = 2500;
+
+/** A device that fails the test when it is written. */
+class Sealed extends MemoryDevice {
+  protected override async writeAt(): Promise<void> {
+    throw new TypeError('a mutated image was written');
+  }
+}
+
+/** Flips, copies, zeroes or fills bytes, mostly where structures are. Returns what it did, to be undone. */
+function mutate(bytes: Uint8Array, structures: number, random: () => number): { at: number; old: Uint8Array }[] {
+  const undo: { at: number; old: Uint8Array }[] = [];
+  const count = 1 + Math.floor(random() ** 2 * 12);
+  for (let i = 0; i < count; i++) {
+    const within = random() < 0.3 ? 96 : random() < 0.8 ? structures : bytes.length;
+    const length = random() < 0.7 ? 1 + Math.floor(random() * 4) : 1 + Math.floor(random() * 64);
+    const at = Math.floor(random() * (Math.min(within, bytes.length) - length));
+    undo.push({ at, old: bytes.slice(at, at + length) });
+    const kind = random();
+    for (let j = 0; j < length; j++) bytes[at + j] = kind < 0.6 ? Math.floor(random() * 256) : kind < 0.8 ? 0 : 0xff;
+  }
+  return undo;
+}
+
+function restore(bytes: Uint8Array, undo: { at: number; old: Uint8Array }[]): void {
+  for (const { at, old } of undo.reverse()) bytes.set(old, at);
+}
+
+/** Everything that reads, and every change up to the point where it would be applied. */
+async function exercise(device: BlockDevice): Promise<void> {
+  const survey = await surveyDisk(device);
+  for (const volume of survey.volumes) {
+    const size = Math.floor(volume.length / 2 / 512) * 512;
+    const target = parseTarget({
+      volumes: survey.volumes.map((v) => (v === volume ? { keep: v.number, size: `${size} B` } : { keep: v.number })),
+    });
+    derivePlan(survey, resolveTarget(survey, target).layout, { override: true });
+  }
+}
+
+async function exerciseVolume(device: BlockDevice): Promise<void> {
+  const probed = await probeFileSystem(device);
+  if (!probed) return;
+  const volume = await probed.driver.open(device);
+  await volume.check();
+  const { floor } = await volume.limits();
+  await volume.beyond(volume.info.size / 2);
+  for await (const entry of takeManifest(volume, device)) expect(entry.path.length).toBeLessThan(200_000);
+  // Direct copies would write, so the change is tried with nothing to carry: every cluster counts as live.
+  const tx = new StepTransaction(device, 0, [{ start: 0, end: device.size }]);
+  await volume.shrink(floor.bytes, tx, { override: true }).catch((error: unknown) => {
+    if (error instanceof RangeError && /are live/.test(error.message)) return;
+    throw error;
+  });
+}
+
+async function typed(seed: number, act: () => Promise<void>): Promise<void> {
+  try {
+    await act();
+  } catch (error) {
+    if (!isCoreError(error)) throw new Error(`seed ${seed}: ${(error as Error).stack}`, { cause: error });
+  }
+}
+
+describe('mutated volumes', () => {
+  it.each([
+    ['fat12', 2 * MIB, 40_000],
+    ['fat16', 20 * MIB, 90_000],
+    ['fat32', 40 * MIB, 700_000],
+  ])('%s', async (kind, size, structures) => {
+    const source = await makeVolume({ kind, size, ...(kind === 'fat32' ? { clusterSize: 512 } : {}) });
+    await fillRandomly(kind, source, 5, 0.15);
+    const bytes = await source.bytes(0, size);
+    const device = new Sealed(bytes);
+    expect(await (await openVolume(kind, device)).check()).toEqual([]);
+    for (let seed = 0; seed < CASES; seed++) {
+      const undo = mutate(bytes, structures, seededRandom(seed));
+      await typed(seed, () => exerciseVolume(device));
+      restore(bytes, undo);
+    }
+    expect(await (await openVolume(kind, device)).check()).toEqual([]);
+  });
+});
+
+describe('mutated disks', () => {
+  it('with a table', async () => {
+    const { buffer } = await buildStick({ size: '20 MiB' });
+    const device = new Sealed(buffer);
+    for (let seed = 0; seed < CASES; seed++) {
+      const random = seededRandom(seed);
+      const undo = mutate(buffer, 512, random);
+      for (let i = 0; i < 3; i++) undo.push(...entryUndo(buffer, random));
+      await typed(seed, () => exercise(device));
+      restore(buffer, undo);
+    }
+  });
+});
+
+/** Changes a byte of the table's entries. */
+function entryUndo(bytes: Uint8Array, random: () => number): { at: number; old: Uint8Array }[] {
+  const at = 446 + Math.floor(random() * 66);
+  const old = bytes.slice(at, at + 1);
+  bytes[at] = Math.floor(random() * 256);
+  return [{ at, old }];
+}

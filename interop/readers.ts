@@ -1,0 +1,60 @@
+/** Independent readers, as functions. */
+import { execFileSync, spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+
+const MAX = 512 * 1024 * 1024;
+
+/** Runs a reader and returns what it prints. */
+export function read(command: string, args: readonly string[]): string {
+  return execFileSync(command, args, { encoding: 'utf8', maxBuffer: MAX, stdio: ['ignore', 'pipe', 'pipe'] });
+}
+
+/** Runs the headless runner; the exit code is part of the answer. */
+export function ullager(...args: string[]): { code: number; out: string; err: string } {
+  const { status, stdout, stderr } = spawnSync('node', ['--import', 'tsx', 'src/cli/main.ts', ...args], { encoding: 'utf8', maxBuffer: MAX });
+  return { code: status ?? -1, out: stdout, err: stderr };
+}
+
+/** Partitions as `mmls` lists them: start and length in sectors, and the description. */
+export function mmls(image: string): { start: number; length: number; description: string }[] {
+  return read('mmls', [image])
+    .split('\n')
+    .map((line) => /^\d+:\s+\d+:\d+\s+(\d+)\s+\d+\s+(\d+)\s+(.*)$/.exec(line))
+    .flatMap((m) => (m ? [{ start: Number(m[1]), length: Number(m[2]), description: m[3]! }] : []));
+}
+
+/** Files as `fls` walks them, deleted and virtual ones left out: inode by path. */
+export function fls(image: string, offset: number): Map<string, string> {
+  const out = new Map<string, string>();
+  for (const line of read('fls', ['-r', '-p', '-o', String(offset), image]).split('\n')) {
+    const match = /^r\/r (\d+(?:-\d+-\d+)?):\t(.*)$/.exec(line);
+    if (match && !match[2]!.startsWith('$')) out.set(match[2]!, match[1]!);
+  }
+  return out;
+}
+
+/** SHA-256 of a file read by `icat`. */
+export function icat(image: string, offset: number, inode: string): string {
+  const bytes = execFileSync('icat', ['-o', String(offset), image, inode], { maxBuffer: MAX });
+  return createHash('sha256').update(bytes).digest('hex');
+}
+
+/** Paths and sizes as `7zz` lists a bare volume. */
+export function sevenZip(volume: string): Map<string, number> {
+  const out = new Map<string, number>();
+  for (const block of read('7zz', ['l', '-slt', volume]).split('\n\n')) {
+    const path = /^Path = (.*)$/m.exec(block)?.[1];
+    const size = /^Size = (\d+)$/m.exec(block)?.[1];
+    if (path && size && /^Folder = -$/m.test(block)) out.set(path, Number(size));
+  }
+  return out;
+}
+
+/** A folder that is gone after the tests. */
+export function scratch(): { path: (name: string) => string; remove: () => void } {
+  const folder = mkdtempSync(join(tmpdir(), 'ullager-interop-'));
+  return { path: (name) => join(folder, name), remove: () => rmSync(folder, { recursive: true, force: true }) };
+}
