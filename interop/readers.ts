@@ -14,7 +14,10 @@ export function read(command: string, args: readonly string[]): string {
 
 /** Runs the headless runner; the exit code is part of the answer. */
 export function ullager(...args: string[]): { code: number; out: string; err: string } {
-  const { status, stdout, stderr } = spawnSync('node', ['--import', 'tsx', 'src/cli/main.ts', ...args], { encoding: 'utf8', maxBuffer: MAX });
+  const { status, stdout, stderr } = spawnSync('node', ['--import', 'tsx', 'src/cli/main.ts', ...args], {
+    encoding: 'utf8',
+    maxBuffer: MAX,
+  });
   return { code: status ?? -1, out: stdout, err: stderr };
 }
 

@@ -55,6 +55,8 @@ export interface BenchState extends View {
 }
 
 const db = new Database();
+/** Whether the person went somewhere before the stored view was read; then it is left alone. */
+let wentSomewhere = false;
 
 export const useBench = create<BenchState>(() => ({
   ready: false,
@@ -86,6 +88,7 @@ function putRun(id: string, change: Partial<RunView>): void {
 
 /** Changes what is looked at, and keeps it. */
 export function look(view: Partial<View> & { selected?: VolumeId }): void {
+  wentSomewhere = true;
   set({ ...view, refusal: undefined });
   const { currentId, stage, units, theme } = get();
   if (!get().readOnly) void db.settings.put({ key: 'view', value: { currentId, stage, units, theme } });
@@ -111,7 +114,7 @@ export async function openBench(): Promise<void> {
       source: { kind: 'practice', recipe },
     }));
   if (added.length > 0 && !get().readOnly) await db.disks.bulkPut(added);
-  set({ disks: [...known, ...added].map((stored) => ({ stored, status: 'opening' })), ...view });
+  set({ disks: [...known, ...added].map((stored) => ({ stored, status: 'opening' })), ...(wentSomewhere ? {} : view) });
   await Promise.all(get().disks.map((disk) => openStored(disk.stored)));
   set({ ready: true });
   onEngineDeath(() => void afterEngineDeath());
@@ -244,13 +247,17 @@ export async function removeDisk(id: string): Promise<void> {
   }));
 }
 
-/** Tries an edit on the planned layout; a refusal is shown where it was tried. */
-export function edit(id: string, act: (planned: Layout, job: JobState) => Edited, merge = false): Edited | undefined {
+/** Tries an edit on the planned layout; a refusal is shown where it was tried. Edits of one gesture count as one. */
+export function edit(
+  id: string,
+  act: (planned: Layout, job: JobState) => Edited,
+  gesture?: string,
+): Edited | undefined {
   const job = get().jobs[id];
   if (!job || get().readOnly) return undefined;
   const result = act(job.history.present, job);
   if (result.ok) {
-    putJob(id, { ...job, history: record(job.history, result.layout, result.name, merge) });
+    putJob(id, { ...job, history: record(job.history, result.layout, result.name, gesture) });
     set({ refusal: undefined });
   } else
     set({ refusal: { reason: result.reason, ...(result.nearest === undefined ? {} : { nearest: result.nearest }) } });

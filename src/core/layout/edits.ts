@@ -150,7 +150,7 @@ export function createVolume(layout: Layout, gap: Gap, spec: NewVolume, start = 
   if (layout.table === 'mbr' && layout.volumes.length >= MBR_VOLUMES) {
     return refuse(`The table has ${MBR_VOLUMES} entries and all are in use.`);
   }
-  const at = ceilTo(start, ALIGNMENT);
+  const at = ceilTo(Math.max(start, gap.start), ALIGNMENT);
   const size = floorTo(Math.min(spec.size, gap.end - at), layout.sectorSize);
   if (spec.size > gap.end - at) return refuse(`There are ${formatSize(gap.end - at)} unallocated here.`, gap.end - at);
   const volume = newVolume(layout, spec, at, size);

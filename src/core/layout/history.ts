@@ -1,10 +1,18 @@
 /** Undo and redo as a stack of values: every state is whole, so going back is picking one. */
 
-/** A history of states; `names[i]` is the edit that led from state i to state i + 1. Plain data. */
+/** A state and the edit that led on from it, or back to it. */
+interface Turn<T> {
+  readonly state: T;
+  readonly name: string;
+  /** Edits in a row with the same gesture count as one. */
+  readonly gesture?: string;
+}
+
+/** A history of states, plain data. A turn of the past holds the state before its edit, one of the future that after. */
 export interface History<T> {
-  readonly past: readonly { readonly state: T; readonly name: string }[];
+  readonly past: readonly Turn<T>[];
   readonly present: T;
-  readonly future: readonly { readonly state: T; readonly name: string }[];
+  readonly future: readonly Turn<T>[];
 }
 
 const LIMIT = 200;
@@ -13,11 +21,13 @@ export function beginHistory<T>(present: T): History<T> {
   return { past: [], present, future: [] };
 }
 
-/** Adds a state; edits of the same `merge` key in a row (a drag) count as one. */
-export function record<T>(history: History<T>, state: T, name: string, merge = false): History<T> {
+/** Adds a state. Edits of one gesture, a drag, are undone as one and keep the last one's name. */
+export function record<T>(history: History<T>, state: T, name: string, gesture?: string): History<T> {
   const last = history.past.at(-1);
-  if (merge && last?.name === name && history.future.length === 0) return { ...history, present: state };
-  return { past: [...history.past, { state: history.present, name }].slice(-LIMIT), present: state, future: [] };
+  const merged = gesture !== undefined && last?.gesture === gesture;
+  const before = merged ? history.past.slice(0, -1) : history.past;
+  const turn: Turn<T> = { state: merged ? last.state : history.present, name, ...(gesture ? { gesture } : {}) };
+  return { past: [...before, turn].slice(-LIMIT), present: state, future: [] };
 }
 
 export function undo<T>(history: History<T>): History<T> {

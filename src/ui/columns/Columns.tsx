@@ -33,7 +33,7 @@ interface Props {
   readonly carried?: ReadonlyMap<string, number>;
   readonly onSelect?: (id: VolumeId) => void;
   readonly onCreate?: (gap: Gap) => void;
-  readonly onResize?: (id: VolumeId, length: number, dragging: boolean) => void;
+  readonly onResize?: (id: VolumeId, length: number, gesture?: string) => void;
 }
 
 const TOP = 34;
@@ -216,7 +216,7 @@ function Edges({ column, planned, bounds, x, width, selected, onResize }: EdgesP
               step={step}
               label={`End of ${nameOf(volume)}`}
               words={size(volume.length)}
-              onSize={(bytes, dragging) => onResize(volume.id, bytes, dragging)}
+              onSize={(bytes, gesture) => onResize(volume.id, bytes, gesture)}
               onDragging={(dragging) => setDragged(dragging ? volume.id : undefined)}
             />
           </g>

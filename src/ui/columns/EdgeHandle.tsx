@@ -14,24 +14,24 @@ interface Props {
   readonly step: number;
   readonly label: string;
   readonly words: string;
-  /** A wish for the volume's size; `dragging` merges edits into one. */
-  readonly onSize: (bytes: number, dragging: boolean) => void;
+  /** A wish for the volume's size; sizes of one drag carry the same gesture. */
+  readonly onSize: (bytes: number, gesture?: string) => void;
   readonly onDragging: (dragging: boolean) => void;
 }
 
 /** The draggable end of a volume. A slider for the keyboard: arrows nudge it, with Shift eight times as far. */
 export function EdgeHandle(props: Props) {
   const { x, width, y, value, least, most, bytesPerPixel, step, label, words, onSize, onDragging } = props;
-  const begin = useRef({ value, bytesPerPixel, step });
+  const begin = useRef({ value, bytesPerPixel, step, gesture: '' });
   const bind = useGesture({
     onDragStart: () => {
-      begin.current = { value, bytesPerPixel, step };
+      begin.current = { value, bytesPerPixel, step, gesture: `${label} ${crypto.randomUUID()}` };
       onDragging(true);
     },
     onDrag: ({ movement: [, dy] }) => {
       const from = begin.current;
       const wanted = Math.round((from.value + dy * from.bytesPerPixel) / from.step) * from.step;
-      onSize(Math.max(from.step, wanted), true);
+      onSize(Math.max(from.step, wanted), from.gesture);
     },
     onDragEnd: () => onDragging(false),
   });
@@ -46,7 +46,7 @@ export function EdgeHandle(props: Props) {
     const wanted = moves[event.key];
     if (wanted === undefined) return;
     event.preventDefault();
-    onSize(wanted, false);
+    onSize(wanted);
   };
   return (
     <g

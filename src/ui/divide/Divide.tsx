@@ -71,12 +71,12 @@ export function Divide({ current }: { readonly current: Current }) {
       }),
     );
   };
-  const resize = (volumeId: VolumeId, length: number, dragging: boolean): void => {
+  const resize = (volumeId: VolumeId, length: number, gesture?: string): void => {
     if (selectedId !== volumeId) look({ selected: volumeId });
     const wanted = resizeEnd(planned, bounds, volumeId, length);
-    if (wanted.ok || wanted.nearest === undefined) return void edit(id, () => wanted, dragging);
+    if (wanted.ok || wanted.nearest === undefined) return void edit(id, () => wanted, gesture);
     const { nearest, reason } = wanted;
-    edit(id, (layout) => resizeEnd(layout, bounds, volumeId, nearest), dragging);
+    edit(id, (layout) => resizeEnd(layout, bounds, volumeId, nearest), gesture);
     explain(reason);
   };
 

@@ -32,6 +32,7 @@ export function antTheme(dark: boolean): ThemeConfig {
     algorithm: dark ? theme.darkAlgorithm : theme.defaultAlgorithm,
     token: {
       colorPrimary: p.accent,
+      colorPrimaryHover: dark ? '#287880' : '#1b6a75',
       colorInfo: p.accent,
       colorLink: dark ? '#66b3bb' : p.accent,
       colorError: p.danger,

@@ -51,6 +51,8 @@ export function Commands({
   }, [disks, current, onHelp]);
   const found = commands.filter((c) => c.name.toLowerCase().includes(text.toLowerCase()));
   const close = (): void => {
+    // The field that was typed in is on its way out and must not swallow the next key.
+    if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
     setText('');
     onClose();
   };

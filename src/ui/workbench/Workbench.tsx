@@ -35,7 +35,7 @@ export function Workbench() {
     if ('serviceWorker' in navigator) void navigator.serviceWorker.register('/sw.js');
   }, []);
   useHotkeys('mod+k', (e) => (e.preventDefault(), setDialog('commands')), { enableOnFormTags: true });
-  useHotkeys('shift+slash, ?', () => setDialog('help'));
+  useHotkeys('?', () => setDialog('help'), { useKey: true });
   useHotkeys('mod+z', () => current && undoEdit(current.id), [current]);
   useHotkeys('mod+y, mod+shift+z', () => current && redoEdit(current.id), [current]);
 

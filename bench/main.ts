@@ -1,0 +1,252 @@
+/** Speed, as ratios to a plain copy and to the machine's own SHA-256 of the same bytes in the same run. */
+import { SparseDevice, WindowDevice } from '@/core/device';
+import { probeFileSystem } from '@/core/fs';
+import { exportRaw } from '@/core/image';
+import { surveyDisk, type Survey } from '@/core/inspect';
+import { asVolumeId, type Layout, type LaidVolume } from '@/core/layout';
+import { derivePlan } from '@/core/plan';
+import { buildPracticeDisk, parseRecipe } from '@/core/practice';
+import { portableHasher, takeManifest } from '@/core/proof';
+import { MemoryJournal, startRun } from '@/core/run';
+import { createHash } from 'node:crypto';
+import { closeSync, fsyncSync, mkdtempSync, openSync, readSync, rmSync, statSync, writeSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { FileDevice } from '@/cli/files/file-device';
+import { nodeHasher } from '@/cli/node-hasher';
+import { make } from '@/cli/verbs/make';
+import { layoutColumn } from '@/ui/columns/geometry';
+import { bandsBetween } from '@/ui/columns/bands';
+import { writeFileSync } from 'node:fs';
+
+const MIB = 1024 * 1024;
+const GIB = 1024 * MIB;
+const box = mkdtempSync(join(tmpdir(), 'ullager-bench-'));
+const say = (line: string): void => void process.stdout.write(`${line}\n`);
+const now = (): string => new Date().toISOString();
+
+async function timed(act: () => Promise<unknown> | unknown): Promise<number> {
+  const started = performance.now();
+  await act();
+  return (performance.now() - started) / 1000;
+}
+
+const rate = (bytes: number, seconds: number): string => `${(bytes / 1e6 / seconds).toFixed(0)} MB/s`;
+
+/** Copies `bytes` of a file to another, with the same chunk and the same final barrier as a run. */
+function plainCopy(from: string, to: string, bytes: number, offset = 0): void {
+  const [source, target] = [openSync(from, 'r'), openSync(to, 'w')];
+  const buffer = Buffer.alloc(4 * MIB);
+  for (let done = 0; done < bytes;) {
+    const n = readSync(source, buffer, 0, Math.min(buffer.length, bytes - done), offset + done);
+    if (n === 0) break;
+    writeSync(target, buffer, 0, n);
+    done += n;
+  }
+  fsyncSync(target);
+  closeSync(source);
+  closeSync(target);
+}
+
+function recipe(size: string, farMib: number, nearMib: number): string {
+  const path = join(box, `${size.replace(' ', '')}.json`);
+  const fill = [
+    { folder: 'near', count: Math.max(1, nearMib / 8), name: '{nnnnn}.bin', smallest: '8 MiB', largest: '8 MiB' },
+    {
+      folder: 'far',
+      count: farMib / 8,
+      name: '{nnnnn}.bin',
+      smallest: '8 MiB',
+      largest: '8 MiB',
+      near: 0.6,
+      fragments: 4,
+    },
+  ];
+  writeFileSync(
+    path,
+    JSON.stringify({
+      version: 1,
+      id: 'bench',
+      name: 'bench',
+      medium: 'ssd',
+      size,
+      table: 'mbr',
+      volumes: [{ fileSystem: 'fat32', label: 'BENCH', fill }],
+    }),
+  );
+  return path;
+}
+
+async function quietly<T>(act: () => Promise<T>): Promise<T> {
+  const { write } = process.stdout;
+  process.stdout.write = () => true;
+  try {
+    return await act();
+  } finally {
+    process.stdout.write = write;
+  }
+}
+
+function halved(survey: Survey, length: number): Layout {
+  const [volume] = survey.volumes;
+  const laid: LaidVolume = {
+    id: asVolumeId('kept-1'),
+    origin: { kind: 'kept', number: 1 },
+    start: volume!.start,
+    length,
+    fileSystem: volume!.info!.kind,
+    label: volume!.info!.label,
+    role: 'data',
+    active: false,
+    type: volume!.type,
+    guarded: false,
+  };
+  return { diskSize: survey.size, sectorSize: survey.sectorSize, table: 'mbr', volumes: [laid] };
+}
+
+async function benchFile(size: string, farMib: number, nearMib: number): Promise<void> {
+  const image = join(box, 'bench.img');
+  await quietly(() => make(recipe(size, farMib, nearMib), { out: image }));
+  const disk = await FileDevice.open(image, 512);
+  const survey = await surveyDisk(disk);
+  const volume = survey.volumes[0]!;
+  const window = new WindowDevice(disk, volume.start, volume.length);
+  const opened = await (await probeFileSystem(window))!.driver.open(window);
+  const content = farMib * MIB + nearMib * MIB;
+  say(`\n${size} image, ${farMib + nearMib} MiB of files, ${farMib} MiB past the middle`);
+
+  const manifest = async (hasher: typeof nodeHasher): Promise<void> => {
+    for await (const entry of takeManifest(opened, window, { hasher, alwaysBytes: true })) void entry;
+  };
+  const read = await timed(() => manifest(() => ({ update: () => undefined, digest: () => '' })));
+  const native = await timed(() => manifest(nodeHasher));
+  const portable = await timed(() => manifest(portableHasher));
+  const bytes = await disk.bytes(0, 64 * MIB);
+  const pure = (await timed(() => createHash('sha256').update(bytes).digest())) * (content / bytes.length);
+  say(
+    `manifest, native hash    ${rate(content, native)}   ${(native / pure).toFixed(2)} x the time of Node's SHA-256 alone`,
+  );
+  say(
+    `manifest, portable hash  ${rate(content, portable)}   ${(portable / pure).toFixed(2)} x the time of Node's SHA-256 alone`,
+  );
+  say(`manifest, reading only   ${rate(content, read)}`);
+
+  const half = Math.floor(volume.length / 2 / MIB) * MIB;
+  const plan = derivePlan(survey, halved(survey, half));
+  const shrink = { ...plan, steps: plan.steps.filter((s) => s.kind === 'shrink') };
+  const carried = shrink.steps[0]!.cost.carries;
+  await disk.flush();
+  const seconds = await timed(() => startRun(shrink, { disk, journal: new MemoryJournal(), now }));
+  const copy = await timed(() => plainCopy(image, join(box, 'copy.bin'), carried, volume.start + half));
+  rmSync(join(box, 'copy.bin'));
+  say(
+    `shrink with relocation   ${rate(carried, seconds)} of ${Math.round(carried / MIB)} MiB   ${(seconds / copy).toFixed(2)} x the time of a plain copy of the same bytes`,
+  );
+  await disk.close();
+  rmSync(image);
+}
+
+async function benchExport(): Promise<void> {
+  const image = join(box, 'export.img');
+  await quietly(() => make(recipe('1 GiB', 400, 200), { out: image }));
+  const disk = await FileDevice.open(image, 512);
+  const size = statSync(image).size;
+  const target = openSync(join(box, 'exported.img'), 'w');
+  const seconds = await timed(async () => {
+    for await (const chunk of exportRaw(disk)) writeSync(target, chunk);
+    fsyncSync(target);
+  });
+  closeSync(target);
+  const copy = await timed(() => plainCopy(image, join(box, 'copied.img'), size));
+  say(`\nexport                   ${rate(size, seconds)}   ${(seconds / copy).toFixed(2)} x the time of a plain copy`);
+  await disk.close();
+}
+
+async function benchMemory(): Promise<void> {
+  say('\nmemory while surveying, planning and running a division (files in use: 512 MiB)');
+  for (const size of ['1 GiB', '32 GiB']) {
+    const disk = await buildPracticeDisk(
+      parseRecipe(JSON.parse((await import('node:fs')).readFileSync(recipe(size, 256, 256), 'utf8'))),
+    );
+    globalThis.gc?.();
+    const before = process.memoryUsage();
+    const survey = await surveyDisk(disk);
+    const plan = derivePlan(survey, halved(survey, Math.floor(survey.volumes[0]!.length / 2 / MIB) * MIB));
+    await startRun(plan, { disk, journal: new MemoryJournal(), now });
+    const after = process.memoryUsage();
+    const grown = after.heapUsed + after.external - before.heapUsed - before.external;
+    say(`${size.padEnd(8)} ${(grown / MIB).toFixed(0)} MiB more in use, ${(after.rss / MIB).toFixed(0)} MiB resident`);
+  }
+}
+
+async function benchMany(): Promise<void> {
+  const count = 60;
+  const size = 4 * GIB;
+  const volumes = Array.from({ length: count }, (_, i): LaidVolume => ({
+    id: asVolumeId(`kept-${i + 1}`),
+    origin: { kind: 'kept', number: i + 1 },
+    start: MIB + i * size,
+    length: size,
+    fileSystem: 'fat32',
+    label: `V${i}`,
+    role: 'data',
+    active: false,
+    type: 12,
+    guarded: false,
+  }));
+  const layout: Layout = { diskSize: 2 * MIB + count * size, sectorSize: 512, table: 'none', volumes };
+  const base = await surveyDisk(new SparseDevice(layout.diskSize - (layout.diskSize % 512)));
+  const survey: Survey = {
+    ...base,
+    volumes: volumes.map((v, i) => ({
+      number: i + 1,
+      start: v.start,
+      length: v.length,
+      slot: undefined,
+      active: false,
+      type: 12,
+      role: 'data' as const,
+      info: {
+        kind: 'fat32',
+        title: 'FAT32',
+        label: v.label,
+        serial: '',
+        clusterSize: 4096,
+        size,
+        used: GIB,
+        free: 3 * GIB,
+      },
+      limits: { floor: { bytes: GIB, reason: '', holds: [] }, ceiling: { bytes: 8 * GIB, reason: '' } },
+      abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: true },
+      allocation: [{ start: 0, end: GIB }],
+      files: 100,
+      findings: [],
+      fault: undefined,
+    })),
+  };
+  const planned: Layout = { ...layout, volumes: volumes.map((v) => ({ ...v, length: 2 * GIB })) };
+  const repeats = 50;
+  const planning =
+    (await timed(() => {
+      for (let i = 0; i < repeats; i++) derivePlan(survey, planned);
+    })) / repeats;
+  const drawing =
+    (await timed(() => {
+      for (let i = 0; i < repeats; i++) {
+        const column = { top: 0, height: 1500, gap: 3, least: 22 };
+        bandsBetween(layoutColumn(layout, column), layoutColumn(planned, column), survey, 0, 100);
+      }
+    })) / repeats;
+  say(
+    `\n60 volumes: planning ${(planning * 1000).toFixed(2)} ms, column geometry and bands ${(drawing * 1000).toFixed(2)} ms`,
+  );
+}
+
+try {
+  await benchFile('2 GiB', 768, 512);
+  await benchExport();
+  await benchMemory();
+  await benchMany();
+} finally {
+  rmSync(box, { recursive: true, force: true });
+}

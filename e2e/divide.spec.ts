@@ -1,0 +1,174 @@
+import { expect, test } from '@playwright/test';
+import { spawnSync } from 'node:child_process';
+import { readFileSync, writeFileSync } from 'node:fs';
+import { divideStick, makeImage, openBench, select, STICK, typeSize } from './bench';
+
+test('the demo stick is divided by typing, run, proven and rewound', async ({ page }) => {
+  await openBench(page);
+  await divideStick(page);
+  await page.getByRole('button', { name: 'Split' }).click();
+  await select(page, /E LABELS/);
+  await typeSize(page, '6 GiB');
+  await expect(page.getByText('Shrink E LABELS to 6 GiB')).toBeVisible();
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  await expect(page.getByText('Nothing is lost.')).toBeVisible();
+  const started = Date.now();
+  await page.getByRole('button', { name: 'Run the work order' }).click();
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible({ timeout: 60_000 });
+  console.log(`run and proof took ${Date.now() - started} ms`);
+  await page.reload();
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+  await page.getByRole('button', { name: 'Rewind' }).click();
+  await page.getByRole('button', { name: 'OK', exact: true }).click();
+  await expect(page.getByRole('slider', { name: 'End of E LABELS' })).toBeVisible();
+  await expect(page.getByText('Nothing to do yet')).toBeVisible();
+});
+
+test('an edge is dragged, stops at the floor and says why; undo and redo', async ({ page }) => {
+  await openBench(page);
+  await divideStick(page);
+  const edge = page.getByRole('slider', { name: 'End of E LABELS' });
+  const box = (await edge.boundingBox())!;
+  const [x, y] = [box.x + box.width / 2, box.y + box.height / 2];
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  await page.mouse.move(x, y - 250, { steps: 10 });
+  await expect(page.getByText(/Shrink E LABELS/)).toBeVisible();
+  await page.mouse.move(x, 180, { steps: 10 });
+  await page.mouse.up();
+  await expect(
+    page
+      .getByRole('alert')
+      .filter({ hasText: 'can’t be smaller' })
+      .or(page.getByText(/can't be smaller than 2.3 GiB/)),
+  ).toBeVisible();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByText('Nothing to do yet')).toBeVisible();
+  await page.getByRole('button', { name: 'Redo' }).click();
+  await expect(page.getByText(/Shrink E LABELS to 2.3 GiB/)).toBeVisible();
+});
+
+test('everything by keyboard alone', async ({ page }) => {
+  await openBench(page);
+  await page.getByRole('button', { name: `Open ${STICK}` }).focus();
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('go to divide');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('slider', { name: 'End of E LABELS' })).toBeVisible();
+  await page.keyboard.press('s');
+  await expect(page.getByText(/Make D, /)).toBeVisible();
+  await page.getByRole('slider', { name: 'End of E LABELS' }).focus();
+  await page.keyboard.press('Shift+ArrowUp');
+  await expect(page.getByRole('slider', { name: 'End of E LABELS' })).toHaveAttribute('aria-valuetext', /GiB/);
+  await page.keyboard.press('Home');
+  await expect(page.getByRole('slider', { name: 'End of E LABELS' })).toHaveAttribute('aria-valuetext', '2.3 GiB');
+  await page.keyboard.press('?');
+  await expect(page.getByRole('dialog')).toContainText('Split the volume in hand');
+});
+
+test('an image file is opened, divided, exported, and reads the same elsewhere', async ({ page }) => {
+  const image = makeImage();
+  const original = readFileSync(image);
+  await openBench(page);
+  const [chooser] = await Promise.all([
+    page.waitForEvent('filechooser'),
+    page.getByRole('button', { name: 'Open a disk image' }).click(),
+  ]);
+  await chooser.setFiles(image);
+  await expect(page.getByRole('heading', { name: 'stick', level: 1 })).toBeVisible();
+  await page.getByRole('button', { name: 'Look into note.txt' }).click();
+  await expect(page.getByText('hello from the stick')).toBeVisible();
+  await page.keyboard.press('Escape');
+  const [saved] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: 'Save note.txt' }).click(),
+  ]);
+  expect(readFileSync((await saved.path())!, 'utf8')).toBe('hello from the stick');
+  await page.getByRole('button', { name: 'Divide this disk' }).click();
+  await page.getByRole('button', { name: 'Split' }).click();
+  await select(page, /E2E/);
+  await typeSize(page, '20 MiB');
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  await page.getByRole('button', { name: 'Run the work order' }).click();
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText('bytes hashed')).toBeVisible();
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: 'Export the divided image' }).click(),
+  ]);
+  const out = `${image}.out`;
+  await download.saveAs(out);
+  expect(Buffer.compare(readFileSync(image), original)).toBe(0);
+  const run = (verb: string, file: string): string =>
+    spawnSync('node', ['--import', 'tsx', 'src/cli/main.ts', verb, file], { encoding: 'utf8' }).stdout;
+  expect(run('files', out)).toBe(run('files', image));
+  expect(run('check', out)).toBe('Nothing found.\n');
+});
+
+test('a reload in the middle of a run offers to resume, and a re-picked image is recognised', async ({ page }) => {
+  const image = makeImage('400 MiB');
+  await openBench(page);
+  const [chooser] = await Promise.all([
+    page.waitForEvent('filechooser'),
+    page.getByRole('button', { name: 'Open a disk image' }).click(),
+  ]);
+  await chooser.setFiles(image);
+  await page.getByRole('button', { name: 'Divide this disk' }).click();
+  await page.getByRole('button', { name: 'Split' }).click();
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  await page.getByRole('button', { name: 'Run the work order' }).click();
+  await page.waitForFunction(
+    async () => {
+      const open = indexedDB.open('ullager');
+      const db = await new Promise<IDBDatabase>((resolve) => (open.onsuccess = () => resolve(open.result)));
+      const count = db.transaction('journal').objectStore('journal').count();
+      return new Promise<boolean>((resolve) => (count.onsuccess = () => resolve(count.result >= 2)));
+    },
+    undefined,
+    { polling: 5 },
+  );
+  await page.reload();
+  await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
+  const again = page.getByRole('button', { name: 'Open again' });
+  const other = `${image}.other`;
+  const changed = readFileSync(image);
+  changed[600] = 1;
+  writeFileSync(other, changed);
+  const pick = async (file: string): Promise<void> => {
+    const [repick] = await Promise.all([page.waitForEvent('filechooser'), again.click()]);
+    await repick.setFiles(file);
+  };
+  await pick(other);
+  await expect(page.getByText(/is not the file this job was begun with/).first()).toBeVisible();
+  await pick(image);
+  await page.getByRole('button', { name: 'Open stick' }).click();
+  const resume = page.getByRole('button', { name: 'Resume the run' });
+  if (await resume.isVisible().catch(() => false)) await resume.click();
+  else await page.getByRole('button', { name: 'Prove', exact: true }).click();
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible({ timeout: 60_000 });
+});
+
+test('what is no image gets a plain sentence and changes nothing', async ({ page }) => {
+  await openBench(page);
+  const [chooser] = await Promise.all([
+    page.waitForEvent('filechooser'),
+    page.getByRole('button', { name: 'Open a disk image' }).click(),
+  ]);
+  await chooser.setFiles({
+    name: 'letter.txt',
+    mimeType: 'text/plain',
+    buffer: Buffer.from('Dear Fernhollow, '.repeat(400)),
+  });
+  await expect(page.getByText(/letter.txt is not a disk image/)).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Open letter' })).toHaveCount(0);
+});
+
+test('a second tab only shows the bench', async ({ page, context }) => {
+  await openBench(page);
+  const second = await context.newPage();
+  await second.goto('/');
+  await expect(second.getByText('The bench is open in another tab')).toBeVisible();
+  await page.close();
+  await expect(second.getByText('The bench is open in another tab')).toHaveCount(0);
+});

@@ -1,0 +1,66 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test, type Page } from '@playwright/test';
+import { divideStick, openBench, STICK } from './bench';
+
+async function axe(page: Page): Promise<void> {
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  const serious = violations.filter((v) => v.impact === 'serious' || v.impact === 'critical');
+  expect(serious.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`)).toEqual([]);
+}
+
+for (const scheme of ['light', 'dark'] as const) {
+  test(`axe finds nothing serious in ${scheme}`, async ({ page }) => {
+    await page.emulateMedia({ colorScheme: scheme, reducedMotion: 'reduce' });
+    await openBench(page);
+    await axe(page);
+    await page.getByRole('button', { name: `Open ${STICK}` }).click();
+    await expect(page.getByText('READ ME FIRST.txt')).toBeVisible();
+    await axe(page);
+    await page.getByRole('button', { name: 'Divide', exact: true }).click();
+    await page.getByRole('button', { name: 'Split' }).click();
+    await page.mouse.move(5, 5);
+    await axe(page);
+    await page.getByRole('button', { name: 'Review the work order' }).click();
+    await expect(page.getByText('Nothing is lost.')).toBeVisible();
+    await axe(page);
+    await page.getByRole('button', { name: 'Run the work order' }).click();
+    await expect(page.getByText('Proven: every file is as it was')).toBeVisible({ timeout: 60_000 });
+    await axe(page);
+  });
+}
+
+test('the page keeps working with the server away, and sends nothing anywhere else', async ({ page, context }) => {
+  const foreign: string[] = [];
+  page.on('request', (request) => {
+    if (!/^(http:\/\/localhost:|blob:|data:)/.test(request.url())) foreign.push(request.url());
+  });
+  const problems: string[] = [];
+  page.on('console', (message) => {
+    if (message.type() === 'error' && /Content Security Policy/i.test(message.text())) problems.push(message.text());
+  });
+  await openBench(page);
+  await page.waitForFunction(async () => (await navigator.serviceWorker.ready).active?.state === 'activated');
+  await page.reload();
+  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();
+  await context.setOffline(true);
+  await page.reload();
+  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();
+  await divideStick(page);
+  await page.getByRole('button', { name: 'Split' }).click();
+  await expect(page.getByText(/Make D, /)).toBeVisible();
+  expect(foreign).toEqual([]);
+  expect(problems).toEqual([]);
+});
+
+test('what was planned, the stage and the units survive a reload', async ({ page }) => {
+  await openBench(page);
+  await divideStick(page);
+  await page.getByRole('button', { name: 'Split' }).click();
+  await page.getByRole('button', { name: /^Units/ }).click();
+  await expect(page.getByText(/Make D, .* GB FAT32/)).toBeVisible();
+  await page.waitForTimeout(300);
+  await page.reload();
+  await expect(page.getByText(/Make D, .* GB FAT32/)).toBeVisible();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByText('Nothing to do yet')).toBeVisible();
+});
