@@ -111,7 +111,7 @@ const config = [
   },
   {
     files: ['src/**/*.test.ts', 'src/**/fixtures/**', 'e2e/**', 'interop/**', 'fuzz/**', 'bench/**', 'scripts/**'],
-    rules: { 'no-restricted-globals': 'off', 'no-console': 'off' },
+    rules: { 'no-restricted-globals': 'off', 'no-restricted-imports': 'off', 'no-console': 'off' },
   },
   prettier,
 ];

@@ -4,7 +4,7 @@ import { defineConfig } from 'vitest/config';
 const alias = { '@': fileURLToPath(new URL('./src', import.meta.url)) };
 const project = (name: string, include: string[], testTimeout: number) => ({
   resolve: { alias },
-  test: { name, include, testTimeout, environment: 'node' as const },
+  test: { name, include, testTimeout, hookTimeout: testTimeout, environment: 'node' as const },
 });
 
 export default defineConfig({
@@ -12,7 +12,7 @@ export default defineConfig({
     projects: [
       project('unit', ['src/**/*.test.ts'], 60_000),
       project('fuzz', ['fuzz/**/*.test.ts'], 600_000),
-      project('interop', ['interop/**/*.test.ts'], 300_000),
+      project('interop', ['interop/**/*.test.ts'], 900_000),
     ],
   },
 });

@@ -243,7 +243,7 @@ async function benchMany(): Promise<void> {
 }
 
 try {
-  await benchFile('2 GiB', 768, 512);
+  await benchFile('3 GiB', 768, 512);
   await benchExport();
   await benchMemory();
   await benchMany();

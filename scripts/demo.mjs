@@ -3,7 +3,10 @@ import { spawnSync } from 'node:child_process';
 import { existsSync } from 'node:fs';
 
 const run = (command, args, env = {}) => {
-  const { status } = spawnSync(command, args, { stdio: 'inherit', env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1', ...env } });
+  const { status } = spawnSync(command, args, {
+    stdio: 'inherit',
+    env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1', ...env },
+  });
   if (status !== 0) process.exit(status ?? 1);
 };
 

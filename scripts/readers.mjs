@@ -13,7 +13,8 @@ const has = (command) => spawnSync('sh', ['-c', `command -v ${command}`]).status
 const missing = Object.entries(WANTED).filter(([command]) => !has(command));
 if (missing.length > 0) {
   const packages = missing.map(([, name]) => name);
-  const install = (args) => spawnSync('apt-get', args, { stdio: 'inherit', env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' } }).status;
+  const install = (args) =>
+    spawnSync('apt-get', args, { stdio: 'inherit', env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' } }).status;
   install(['update', '-qq']);
   if (install(['install', '-y', '-qq', '--no-install-recommends', ...packages, 'fonts-noto-core']) !== 0) {
     console.error(`Could not install ${packages.join(', ')}; install them by hand.`);

@@ -21,6 +21,7 @@ import { Database } from './database';
 import { FolderIndex } from './folder-index';
 import type { EngineApi, ExportListener, FolderItem, ProgressListener, RunStatus } from './protocol';
 import { DexieJournal, DexieOverlayStore } from './stores';
+import { webHasher } from './web-hasher';
 import { serveChunks } from './streams';
 
 interface OpenVolume {
@@ -149,6 +150,7 @@ export class EngineHost implements EngineApi {
     const ports: RunPorts = {
       disk: disk.overlay,
       journal: new DexieJournal(this.#db, id),
+      hasher: webHasher,
       now: () => new Date().toISOString(),
       signal: abort.signal,
       progress: paced(progress),

@@ -24,9 +24,10 @@ export interface ManifestEntry {
 
 /** A digest being made. */
 export interface Hasher {
+  /** The bytes are borrowed for the call. */
   update(bytes: Uint8Array): void;
   /** Hexadecimal; the hasher is spent. */
-  digest(): string;
+  digest(): string | Promise<string>;
 }
 
 /** Makes a fresh SHA-256. The runner puts the machine's own in place of the portable one. */
@@ -100,7 +101,7 @@ async function digestFile(
   const hash = await hasher();
   if (sources) {
     hash.update(new TextEncoder().encode(JSON.stringify(sources)));
-    return { sha256: hash.digest(), method: 'source' };
+    return { sha256: await hash.digest(), method: 'source' };
   }
   for (const run of runs) {
     const length = run.kind === 'bytes' ? run.bytes.length : run.length;
@@ -114,7 +115,7 @@ async function digestFile(
       read(part.length);
     }
   }
-  return { sha256: hash.digest(), method: 'bytes' };
+  return { sha256: await hash.digest(), method: 'bytes' };
 }
 
 /** The procedural sources of a file, joined where they continue each other, or undefined when any byte is real. */

@@ -66,7 +66,7 @@ describe('a manifest', () => {
     const hash = await portableHasher();
     hash.update(bytes.subarray(0, 1000));
     hash.update(bytes.subarray(1000));
-    expect(hash.digest()).toBe(createHash('sha256').update(bytes).digest('hex'));
+    expect(await hash.digest()).toBe(createHash('sha256').update(bytes).digest('hex'));
   });
 });
 

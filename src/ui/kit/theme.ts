@@ -34,6 +34,7 @@ export function antTheme(dark: boolean): ThemeConfig {
       colorPrimary: p.accent,
       colorPrimaryHover: dark ? '#287880' : '#1b6a75',
       colorInfo: p.accent,
+      colorSuccess: p.accent,
       colorLink: dark ? '#66b3bb' : p.accent,
       colorError: p.danger,
       colorInfoBg: p.info,

@@ -1,0 +1,76 @@
+/** The pictures in docs/screenshots, taken from the demo bench of a server that runs at the given address. */
+import { chromium, type Page } from '@playwright/test';
+
+const address = process.argv[2] ?? 'http://localhost:3000';
+const folder = 'docs/screenshots';
+const args = [
+  '--headless',
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+];
+
+const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args });
+
+async function open(colorScheme: 'light' | 'dark'): Promise<Page> {
+  const context = await browser.newContext({
+    viewport: { width: 1280, height: 800 },
+    colorScheme,
+    reducedMotion: 'reduce',
+  });
+  const page = await context.newPage();
+  await page.goto(address);
+  const stick = page.getByRole('button', { name: 'Open Label printer stick' });
+  await stick.waitFor();
+  await page.waitForFunction(
+    () => !document.querySelector<HTMLButtonElement>('button[aria-label="Open Label printer stick"]')!.disabled,
+  );
+  return page;
+}
+
+async function shoot(page: Page, name: string): Promise<void> {
+  await page.mouse.move(640, 799);
+  await page.waitForTimeout(500);
+  await page.screenshot({ path: `${folder}/${name}.png` });
+}
+
+async function split(page: Page): Promise<void> {
+  await page.getByRole('button', { name: 'Open Label printer stick' }).click();
+  await page.getByRole('button', { name: 'Divide', exact: true }).click();
+  await page.getByRole('button', { name: 'Split' }).click();
+  await page.getByLabel('Label', { exact: true }).fill('SCANS');
+  await page.getByLabel('Label', { exact: true }).press('Enter');
+  const columns = page.getByRole('group', { name: 'The disk now and planned' });
+  await columns.getByRole('button', { name: /E LABELS/ }).click();
+  await page.getByLabel('Size', { exact: true }).fill('6 GiB');
+  await page.getByLabel('Size', { exact: true }).press('Enter');
+}
+
+const page = await open('light');
+await shoot(page, 'bench');
+await page.getByRole('button', { name: 'Open Label printer stick' }).click();
+await page.getByText('READ ME FIRST.txt').waitFor();
+await shoot(page, 'look');
+await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
+await split(page);
+await shoot(page, 'divide');
+await page.getByRole('button', { name: 'What holds the floor' }).click();
+await page.getByText('sits past the planned end').first().waitFor();
+await shoot(page, 'floor');
+await page.keyboard.press('Escape');
+await page.getByRole('button', { name: 'Review the work order' }).click();
+await shoot(page, 'review');
+await page.getByRole('button', { name: 'Run the work order' }).click();
+await page.getByText('Proven').waitFor({ timeout: 60_000 });
+await shoot(page, 'prove');
+await page.getByRole('button', { name: 'Run', exact: true }).click();
+await shoot(page, 'run');
+
+const dark = await open('dark');
+await split(dark);
+await shoot(dark, 'divide-dark');
+await browser.close();
