@@ -163,10 +163,10 @@ async function benchExport(): Promise<void> {
 }
 
 async function benchMemory(): Promise<void> {
-  say('\nmemory while surveying, planning and running a division (files in use: 512 MiB)');
+  say('\nmemory while surveying, planning and running a division (files in use: 384 MiB)');
   for (const size of ['1 GiB', '32 GiB']) {
     const disk = await buildPracticeDisk(
-      parseRecipe(JSON.parse((await import('node:fs')).readFileSync(recipe(size, 256, 256), 'utf8'))),
+      parseRecipe(JSON.parse((await import('node:fs')).readFileSync(recipe(size, 192, 192), 'utf8'))),
     );
     globalThis.gc?.();
     const before = process.memoryUsage();

@@ -51,6 +51,8 @@ export interface BenchState extends View {
   readonly runs: Readonly<Record<string, RunView>>;
   readonly selected?: VolumeId;
   readonly refusal?: { readonly reason: string; readonly nearest?: number };
+  /** What the last edit rounded or changed on the way. */
+  readonly note?: string;
   readonly problem?: string;
 }
 
@@ -89,7 +91,7 @@ function putRun(id: string, change: Partial<RunView>): void {
 /** Changes what is looked at, and keeps it. */
 export function look(view: Partial<View> & { selected?: VolumeId }): void {
   wentSomewhere = true;
-  set({ ...view, refusal: undefined });
+  set({ ...view, refusal: undefined, note: undefined });
   const { currentId, stage, units, theme } = get();
   if (!get().readOnly) void db.settings.put({ key: 'view', value: { currentId, stage, units, theme } });
 }
@@ -258,7 +260,7 @@ export function edit(
   const result = act(job.history.present, job);
   if (result.ok) {
     putJob(id, { ...job, history: record(job.history, result.layout, result.name, gesture) });
-    set({ refusal: undefined });
+    set({ refusal: undefined, note: result.notes.join(' ') || undefined });
   } else
     set({ refusal: { reason: result.reason, ...(result.nearest === undefined ? {} : { nearest: result.nearest }) } });
   return result;

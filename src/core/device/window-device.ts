@@ -44,4 +44,10 @@ export class WindowDevice extends BlockDevice {
   protected override sourcesAt(offset: number, length: number): SourceRun[] | undefined {
     return this.device.sources(this.start + offset, length);
   }
+
+  override *occupied(start = 0, end = this.size): Generator<{ start: number; end: number }> {
+    for (const range of this.device.occupied(this.start + start, this.start + end)) {
+      yield { start: range.start - this.start, end: range.end - this.start };
+    }
+  }
 }

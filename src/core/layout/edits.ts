@@ -95,7 +95,9 @@ export function resizeEnd(layout: Layout, bounds: Bounds, id: VolumeId, length: 
     const start = ceilTo(endOf(resized), ALIGNMENT);
     changed.push({ ...follower, start, length: endOf(follower) - start });
   }
-  return done(replace(layout, changed), `Resize ${nameOf(volume)} to ${formatSize(wanted)}`);
+  const lost = length - wanted;
+  const notes = lost > 0 ? [`Rounded down by ${lost} bytes to whole sectors.`] : [];
+  return done(replace(layout, changed), `Resize ${nameOf(volume)} to ${formatSize(wanted)}`, notes);
 }
 
 function roomFault(volume: LaidVolume, wanted: number, limit: number): Edited | undefined {
@@ -154,6 +156,8 @@ export function createVolume(layout: Layout, gap: Gap, spec: NewVolume, start = 
   const size = floorTo(Math.min(spec.size, gap.end - at), layout.sectorSize);
   if (spec.size > gap.end - at) return refuse(`There are ${formatSize(gap.end - at)} unallocated here.`, gap.end - at);
   const volume = newVolume(layout, spec, at, size);
+  const inTheWay = layout.volumes.find((v) => v.start < at + size && at < endOf(v));
+  if (inTheWay) return refuse(`${nameOf(inTheWay)} is there.`);
   const fault = specFault(layout, volume);
   if (fault) return fault;
   return done(replace(layout, [volume]), `New volume ${nameOf(volume)}, ${formatSize(size)}`);
@@ -221,9 +225,10 @@ export interface Split {
 export function splitVolume(layout: Layout, bounds: Bounds, id: VolumeId, split: Split): Edited {
   const volume = volumeOf(layout, id);
   const end = Math.max(endOf(volume), roomBehind(layout, volume));
-  const shrunk = resizeEnd(layout, bounds, id, split.keep);
-  if (!shrunk.ok) return shrunk;
-  let next = shrunk.layout;
+  const wanted = floorTo(split.keep, layout.sectorSize);
+  const fault = sizeFault(volume, bounds, wanted) ?? roomFault(volume, wanted, endOf(volume));
+  if (fault) return fault;
+  let next = replace(layout, [{ ...volume, length: wanted }]);
   let at = ceilTo(volume.start + split.keep, ALIGNMENT);
   for (let i = 0; i < split.parts.length; i++) {
     const part = split.parts[i]!;

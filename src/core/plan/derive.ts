@@ -3,7 +3,7 @@
  * not freed yet. Shrinks come first, then the table in one write, then what needs the freed room, then the proof.
  */
 import { crc32 } from '@/core/bytes';
-import { CoreError } from '@/core/errors';
+import { CoreError, hasErrors } from '@/core/errors';
 import { bytesBeyond, findKind, totalOf } from '@/core/fs';
 import { layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
 import { endOf, lastUsable, nameOf, type LaidVolume, type Layout } from '@/core/layout';
@@ -16,6 +16,7 @@ import type {
   Loss,
   MakeStep,
   Plan,
+  ProofBy,
   ProveStep,
   RelabelStep,
   RemoveStep,
@@ -108,16 +109,16 @@ class Derivation {
     const makes = this.planned.volumes.filter((v) => v.origin.kind === 'new' || v.format);
     const table = this.#table();
     if (!table && changed.size === 0 && makes.length === 0) return [];
-    const proven = this.#kept.filter((k) => k.now.info && !k.planned.format);
+    const proven = this.#kept.filter((k) => !k.planned.format);
     return [
-      ...proven.map((k) => this.#check(k)),
+      ...proven.map((k) => this.#check(k, changed.has(k))),
       ...removed.map((v) => this.#remove(v)),
       ...shrinks.map((k) => this.#shrink(k)),
       ...(table ? [table] : []),
       ...makes.map((v) => this.#make(v)),
       ...grows.map((k) => this.#grow(k)),
       ...relabels.map((k) => this.#relabel(k)),
-      ...proven.map((k) => this.#prove(k)),
+      ...proven.map((k) => this.#prove(k, changed.has(k))),
     ];
   }
 
@@ -175,10 +176,19 @@ class Derivation {
     return { reads, writes, carries, seconds: secondsFor(speedOf(this.options.medium ?? 'ssd'), reads, writes, seeks) };
   }
 
-  #check({ planned, now }: Kept): CheckStep {
+  #check({ planned, now }: Kept, changes: boolean): CheckStep {
     const reads = totalOf(now.allocation);
     const cost = this.#cost(reads, 0, now.files);
-    return { kind: 'check', name: nameOf(planned), number: now.number, at: stretch(now), files: now.files, cost };
+    return {
+      kind: 'check',
+      name: nameOf(planned),
+      number: now.number,
+      by: proofBy(now, changes),
+      changes,
+      at: stretch(now),
+      files: now.files,
+      cost,
+    };
   }
 
   #shrink({ planned, now }: Kept): ShrinkStep {
@@ -232,10 +242,18 @@ class Derivation {
     };
   }
 
-  #prove({ planned, now }: Kept): ProveStep {
+  #prove({ planned, now }: Kept, changes: boolean): ProveStep {
     const at = { start: planned.start, length: planned.length };
     const cost = this.#cost(totalOf(now.allocation), 0, now.files);
-    return { kind: 'prove', name: nameOf(planned), number: now.number, at, files: now.files, cost };
+    return {
+      kind: 'prove',
+      name: nameOf(planned),
+      number: now.number,
+      by: proofBy(now, changes),
+      at,
+      files: now.files,
+      cost,
+    };
   }
 
   #table(): TableStep | undefined {
@@ -247,6 +265,9 @@ class Derivation {
   }
 }
 
+/** A volume that stays as it is and has errors, or is not known, is compared as a whole. */
+const proofBy = (now: SurveyedVolume, changes: boolean): ProofBy =>
+  now.info && (changes || !hasErrors(now.findings)) ? 'files' : 'whole';
 const bySlot = (entries: Survey['entries']): Survey['entries'] => [...entries].sort((a, b) => a.slot - b.slot);
 const stretch = (v: SurveyedVolume): { start: number; length: number } => ({ start: v.start, length: v.length });
 const lossOf = (v: SurveyedVolume): Loss => ({ files: v.files, bytes: v.info?.used ?? v.length });

@@ -9,6 +9,7 @@ export type {
   Loss,
   MakeStep,
   Plan,
+  ProofBy,
   ProveStep,
   RelabelStep,
   RemoveStep,

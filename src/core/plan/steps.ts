@@ -28,10 +28,16 @@ interface Base {
   readonly cost: StepCost;
 }
 
-/** Checks a volume that will be changed, and reads every file of it for the proof. */
+/** How a kept volume is proven: file by file, or as a whole where its files can't be read for certain. */
+export type ProofBy = 'files' | 'whole';
+
+/** Checks a kept volume and reads it for the proof. */
 export interface CheckStep extends Base {
   readonly kind: 'check';
   readonly number: number;
+  readonly by: ProofBy;
+  /** Set when a step changes the volume, which errors then forbid. */
+  readonly changes: boolean;
   readonly at: Stretch;
   readonly files: number;
 }
@@ -85,10 +91,11 @@ export interface RelabelStep extends Base {
   readonly label: string;
 }
 
-/** Reads every file of a kept volume again and compares. */
+/** Reads a kept volume again and compares. */
 export interface ProveStep extends Base {
   readonly kind: 'prove';
   readonly number: number;
+  readonly by: ProofBy;
   readonly at: Stretch;
   readonly files: number;
 }

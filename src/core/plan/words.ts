@@ -21,7 +21,12 @@ export function stepWords(step: Step, units: UnitSystem = 'binary'): StepWords {
   const size = (bytes: number): string => formatSize(bytes, units);
   switch (step.kind) {
     case 'check':
-      return { title: `Check ${step.name} and read its files`, detail: `${files(step.files)}, nothing written` };
+      return step.by === 'files'
+        ? { title: `Check ${step.name} and read its files`, detail: `${files(step.files)}, nothing written` }
+        : {
+            title: `Read ${step.name} whole`,
+            detail: 'its files can’t be read for certain, so it is compared byte for byte',
+          };
     case 'shrink':
       return {
         title: `Shrink ${step.name} to ${size(step.to)}`,
@@ -50,7 +55,10 @@ export function stepWords(step: Step, units: UnitSystem = 'binary'): StepWords {
         detail: step.label ? `the label becomes ${step.label}` : 'the label is taken away',
       };
     case 'prove':
-      return { title: `Prove ${step.name}: compare every file`, detail: `${size(step.cost.reads)} read again` };
+      return {
+        title: `Prove ${step.name}: compare every ${step.by === 'files' ? 'file' : 'byte'}`,
+        detail: `${size(step.cost.reads)} read again`,
+      };
   }
 }
 

@@ -6,10 +6,11 @@
  */
 import type { BlockDevice, SourceRun } from '@/core/device';
 import type { ContentRun, FileEntry, Volume } from '@/core/fs';
+import { isCoreError } from '@/core/errors';
 import { createSHA256 } from 'hash-wasm';
 
-/** How a digest was taken. */
-export type DigestMethod = 'bytes' | 'source';
+/** How a digest was taken: over all bytes, over their source, or over what a damaged file still has. */
+export type DigestMethod = 'bytes' | 'source' | 'part';
 
 /** One file or folder. Plain data; folders have no digest. */
 export interface ManifestEntry {
@@ -95,9 +96,8 @@ async function digestFile(
   { hasher = portableHasher, signal, alwaysBytes }: ManifestOptions,
   read: (bytes: number) => void,
 ): Promise<{ sha256: string; method: DigestMethod }> {
-  const runs: ContentRun[] = [];
-  for await (const run of volume.content(entry)) runs.push(run);
-  const sources = alwaysBytes ? undefined : sourcesOf(device, runs);
+  const { runs, whole } = await contentOf(volume, entry);
+  const sources = alwaysBytes || !whole ? undefined : sourcesOf(device, runs);
   const hash = await hasher();
   if (sources) {
     hash.update(new TextEncoder().encode(JSON.stringify(sources)));
@@ -115,7 +115,55 @@ async function digestFile(
       read(part.length);
     }
   }
-  return { sha256: await hash.digest(), method: 'bytes' };
+  return { sha256: await hash.digest(), method: whole ? 'bytes' : 'part' };
+}
+
+/** A file's content as far as it goes: a damaged file is proven to have kept what it had. */
+async function contentOf(volume: Volume, entry: FileEntry): Promise<{ runs: ContentRun[]; whole: boolean }> {
+  const runs: ContentRun[] = [];
+  try {
+    for await (const run of volume.content(entry)) runs.push(run);
+    return { runs, whole: true };
+  } catch (error) {
+    if (!isCoreError(error, 'fs.damaged')) throw error;
+    return { runs, whole: false };
+  }
+}
+
+const BLOCK = 64 * 1024;
+
+/**
+ * A volume whose files can't be read, as one entry: the digest of its blocks that are not all zeros, each with its
+ * place, so that empty stretches cost nothing.
+ */
+export async function digestWhole(device: BlockDevice, options: ManifestOptions = {}): Promise<ManifestEntry> {
+  const hash = await (options.hasher ?? portableHasher)();
+  const place = new DataView(new ArrayBuffer(8));
+  let bytes = 0;
+  let next = 0;
+  for (const range of device.occupied()) {
+    for (let at = Math.max(next, Math.floor(range.start / BLOCK) * BLOCK); at < range.end; at += BLOCK) {
+      options.signal?.throwIfAborted();
+      const block = await device.bytes(at, Math.min(BLOCK, device.size - at));
+      next = at + BLOCK;
+      bytes += block.length;
+      options.progress?.({ files: 0, bytes });
+      if (block.every((b) => b === 0)) continue;
+      place.setBigUint64(0, BigInt(at), true);
+      hash.update(new Uint8Array(place.buffer));
+      hash.update(block);
+    }
+  }
+  const sha256 = await hash.digest();
+  return {
+    path: '(the whole volume)',
+    kind: 'file',
+    size: device.size,
+    times: {},
+    attributes: [],
+    sha256,
+    method: 'bytes',
+  };
 }
 
 /** The procedural sources of a file, joined where they continue each other, or undefined when any byte is real. */

@@ -6,6 +6,7 @@ import { stepWords, type Plan, type Step } from '@/core/plan';
 import {
   certify,
   compareManifests,
+  digestWhole,
   takeManifest,
   type Certificate,
   type HasherFactory,
@@ -182,11 +183,7 @@ class Execution {
   }
 
   async #check(index: number, step: Step & { kind: 'check' }): Promise<void> {
-    const window = this.#window(step.at);
-    const volume = await this.#open(window);
-    const error = (await volume.check()).find((f: Finding) => f.severity === 'error');
-    if (error && !this.state.override)
-      throw new CoreError('fs.unsound', { fileSystem: volume.info.title, findings: 1, first: error.message });
+    if (step.changes) await this.#assertSound(step);
     let entries: ManifestEntry[] = [];
     let part = 0;
     const keep = async (): Promise<void> => {
@@ -194,7 +191,7 @@ class Execution {
       part += 1;
       entries = [];
     };
-    for await (const entry of this.#manifest(index, volume, window)) {
+    for await (const entry of this.#manifest(index, step)) {
       entries.push(entry);
       if (entries.length >= MANIFEST_PART) await keep();
     }
@@ -202,24 +199,37 @@ class Execution {
     return this.#markDone(index);
   }
 
-  #manifest(index: number, volume: Volume, window: BlockDevice): AsyncGenerator<ManifestEntry> {
-    const { hasher, signal, alwaysBytes } = this.ports;
-    return takeManifest(volume, window, {
-      ...(hasher ? { hasher } : {}),
-      ...(signal ? { signal } : {}),
-      ...(alwaysBytes ? { alwaysBytes } : {}),
-      progress: ({ bytes }) => this.#report(index, bytes),
+  /** Checked again just before the change, since the disk may not be the one that was surveyed. */
+  async #assertSound(step: Step & { kind: 'check' }): Promise<void> {
+    const volume = await this.#open(this.#window(step.at));
+    const errors = (await volume.check()).filter((f: Finding) => f.severity === 'error');
+    if (errors.length === 0 || this.state.override) return;
+    throw new CoreError('fs.unsound', {
+      fileSystem: volume.info.title,
+      findings: errors.length,
+      first: errors[0]!.message,
     });
   }
 
-  async #prove(index: number, step: Step & { kind: 'prove' }): Promise<void> {
+  async *#manifest(index: number, step: Step & { kind: 'check' | 'prove' }): AsyncGenerator<ManifestEntry> {
+    const { hasher, signal, alwaysBytes } = this.ports;
     const window = this.#window(step.at);
-    const volume = await this.#open(window);
+    const options = {
+      ...(hasher ? { hasher } : {}),
+      ...(signal ? { signal } : {}),
+      ...(alwaysBytes ? { alwaysBytes } : {}),
+      progress: ({ bytes }: { bytes: number }) => this.#report(index, bytes),
+    };
+    if (step.by === 'whole') yield digestWhole(window, options);
+    else yield* takeManifest(await this.#open(window), window, options);
+  }
+
+  async #prove(index: number, step: Step & { kind: 'prove' }): Promise<void> {
     const after: ManifestEntry[] = [];
-    for await (const entry of this.#manifest(index, volume, window)) after.push(entry);
-    const before = await this.#manifestBefore(step.number);
-    const comparison = compareManifests(before, after);
-    this.#proofs.push({ ...comparison, number: step.number, name: step.name, findings: await volume.check() });
+    for await (const entry of this.#manifest(index, step)) after.push(entry);
+    const comparison = compareManifests(await this.#manifestBefore(step.number), after);
+    const findings = step.by === 'files' ? await (await this.#open(this.#window(step.at))).check() : [];
+    this.#proofs.push({ ...comparison, number: step.number, name: step.name, findings });
   }
 
   /** The manifest that the check step kept. */

@@ -41,6 +41,7 @@ const LETTERS = [...'CDEFGHIJKLMNOPQRSTUVWXYZAB'];
 export function VolumeForm({ current, planned, bounds, volume, focusSize }: Props) {
   const { id } = current;
   const refusal = useBench((s) => s.refusal);
+  const note = useBench((s) => s.note);
   const readOnly = useBench((s) => s.readOnly);
   const [fault, setFault] = useState<string>();
   const isNew = volume.origin.kind === 'new';
@@ -84,6 +85,7 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
           ) : null}
         </p>
       ) : null}
+      {note && !message ? <p className={styles.hint}>{note}</p> : null}
       <div className={styles.row}>
         <label htmlFor="label">Label</label>
         <Input

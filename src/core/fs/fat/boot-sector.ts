@@ -169,8 +169,10 @@ export function parseGeometry(sector: Uint8Array, deviceSize: number | undefined
   const dataStart = bpb.reservedSectors + bpb.fatCount * fatSectors + rootSectors;
   demand(dataStart + bpb.sectorsPerCluster <= totalSectors, 'no room for data', 32);
   const clusterCount = Math.floor((totalSectors - dataStart) / bpb.sectorsPerCluster);
-  const kind = kindOfCount(clusterCount);
-  demand(has32 ? kind === 'fat32' : kind !== 'fat32', `${clusterCount} clusters do not suit its layout`, 22);
+  // By the document the count alone decides; volumes laid out as FAT32 with too few clusters exist all the same, and
+  // every system reads them by their layout. They are told of by the check and never made here.
+  const kind = has32 ? 'fat32' : kindOfCount(clusterCount);
+  demand(has32 || kind !== 'fat32', `${clusterCount} clusters do not suit its layout`, 22);
   demand(clusterCount <= MAX_FAT32_COUNT, `${clusterCount} clusters`, 32);
   demand(has32 ? bpb.rootEntries === 0 : bpb.rootEntries > 0, `${bpb.rootEntries} root entries`, 17);
   demand(clusterCount <= tableCapacity(kind, fatSectors, bpb.bytesPerSector), 'its allocation table is too short', 22);

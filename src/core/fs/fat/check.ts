@@ -2,7 +2,7 @@
 import { sameBytes } from '@/core/bytes';
 import type { Finding } from '@/core/errors';
 import { BAD, FREE } from './allocation-table';
-import { FS_INFO, FS_INFO_LEAD, FS_INFO_STRUCT, FS_INFO_TRAIL, tableOffset } from './boot-sector';
+import { FIRST_FAT32_COUNT, FS_INFO, FS_INFO_LEAD, FS_INFO_STRUCT, FS_INFO_TRAIL, tableOffset } from './boot-sector';
 import type { FatTree } from './tree';
 import type { FatState } from './volume-state';
 
@@ -35,6 +35,10 @@ function stateFindings({ table, geometry }: FatState): Finding[] {
       code: 'fat.disk-errors',
       message: 'A system met disk errors on this volume.',
     });
+  }
+  if (geometry.kind === 'fat32' && geometry.clusterCount < FIRST_FAT32_COUNT) {
+    const message = `The volume is laid out as FAT32 with ${geometry.clusterCount} clusters, fewer than FAT32 may have. Some systems take it for FAT16.`;
+    findings.push({ severity: 'warning', code: 'fat.few-clusters', message });
   }
   if ((table.bytes[0] ?? 0) !== geometry.media) {
     findings.push({

@@ -159,6 +159,25 @@ describe('damage', () => {
 });
 
 describe('odd but legal', () => {
+  it('reads a volume laid out as FAT32 with too few clusters by its layout, tells of it, and lets it grow', async () => {
+    const device = new MemoryDevice(new Uint8Array(60 * MIB));
+    const source = await makeVolume({ kind: 'fat32', size: 40 * MIB, clusterSize: 512 });
+    await write('fat32', source, (writer) =>
+      writer.writeFile('kept.bin', { kind: 'procedural', seed: 1, size: 700_000 }),
+    );
+    await device.write(0, await source.bytes(0, 40 * MIB));
+    const short = new Uint8Array(Uint32Array.of(60_000).buffer);
+    for (const at of [32, 6 * 512 + 32]) await device.write(at, short);
+    const volume = await openVolume('fat32', device);
+    expect((await volume.check()).map((f) => f.code)).toContain('fat.few-clusters');
+    expect((await volume.limits()).floor.bytes).toBe(volume.info.size);
+    const before = await manifestOf('fat32', device);
+    await change('fat32', device, (v, tx) => v.grow(60 * MIB, tx));
+    expect((await openVolume('fat32', device)).info.size).toBe(60 * MIB);
+    expect(await (await openVolume('fat32', device)).check()).toEqual([]);
+    expect(await manifestOf('fat32', device)).toEqual(before);
+  });
+
   it('keeps the upper four bits of 32-bit entries', () => {
     const table = new AllocationTable('fat32', new Uint8Array(64).fill(0xff));
     table.set(5, 7);

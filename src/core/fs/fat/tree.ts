@@ -46,8 +46,6 @@ export interface FatTree {
   readonly owner: Int32Array;
   /** The label entry of the root, if there is one. */
   readonly label: { readonly text: string; readonly offset: number } | undefined;
-  /** Byte length of the root directory that is in use. */
-  readonly rootEnd: number;
 }
 
 export const ROOT_OWNER = 1;
@@ -73,7 +71,6 @@ class TreeScan {
   readonly #findings: Finding[] = [];
   readonly #owner: Int32Array;
   #label: FatTree['label'];
-  #rootEnd = 0;
 
   constructor(private readonly state: FatState) {
     this.#owner = new Int32Array(state.geometry.clusterCount + 2);
@@ -83,7 +80,6 @@ class TreeScan {
     const pending: Folder[] = [await this.#root()];
     for (let folder = pending.pop(); folder; folder = pending.pop()) {
       const parsed = parseDirectory(folder.bytes);
-      if (folder.node < 0) this.#rootEnd = parsed.end;
       if (parsed.orphans > 0) {
         const message = `${parsed.orphans} long-name entries in ${folder.path || 'the root'} belong to no file.`;
         this.#find('info', 'fat.long-name', message, folder.path);
@@ -101,7 +97,6 @@ class TreeScan {
       findings: this.#findings,
       owner: this.#owner,
       label: this.#label,
-      rootEnd: this.#rootEnd,
     };
   }
 
