@@ -2,9 +2,10 @@
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { fatDriver } from './fat';
+import { ntfsDriver } from './ntfs';
 import type { FileSystemDriver, KindFacts } from './port';
 
-const DRIVERS: readonly FileSystemDriver[] = [fatDriver];
+const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, fatDriver];
 
 /** What was recognised, before opening. */
 export interface Probed {

@@ -1,0 +1,256 @@
+/** Records and attributes as bytes: the inverse of `record.ts`. All results are owned by the caller. */
+import { struct, text, u16, u32, u64, u8 } from '@/core/bytes';
+import { RECORD } from './record';
+import { encodeRuns, type DataRun } from './runlist';
+
+const HEADER = struct('attribute header', 24, {
+  type: u32(0),
+  length: u32(4),
+  nonResident: u8(8),
+  nameLength: u8(9),
+  nameOffset: u16(10),
+  flags: u16(12),
+  id: u16(14),
+});
+const RESIDENT = struct('resident attribute', 24, { valueLength: u32(16), valueOffset: u16(20), indexed: u8(22) });
+const NON_RESIDENT = struct('non-resident attribute', 64, {
+  lowestVcn: u64(16),
+  highestVcn: u64(24),
+  pairsOffset: u16(32),
+  allocatedSize: u64(40),
+  dataSize: u64(48),
+  initialisedSize: u64(56),
+});
+const INDEX_BLOCK = struct('index block', 40, {
+  magic: text(0, 4),
+  sequenceOffset: u16(4),
+  sequenceCount: u16(6),
+  vcn: u64(16),
+  entriesOffset: u32(24),
+  indexLength: u32(28),
+  allocated: u32(32),
+  flags: u8(36),
+});
+
+const STRIDE = 512;
+const SEQUENCE_NUMBER = 1;
+
+/** An attribute to be written: resident with a value, or with runs. `id` is given by the record. */
+export type NewAttribute = {
+  readonly type: number;
+  readonly name?: string;
+  readonly flags?: number;
+} & (
+  | { readonly value: Uint8Array; readonly indexed?: boolean }
+  | {
+      readonly runs: readonly DataRun[];
+      readonly allocated: number;
+      readonly size: number;
+      readonly initialised?: number;
+    }
+);
+
+const align8 = (n: number): number => Math.ceil(n / 8) * 8;
+
+/** Text as UTF-16 little-endian. */
+export function toUtf16(textValue: string): Uint8Array {
+  const out = new Uint8Array(textValue.length * 2);
+  for (let i = 0; i < textValue.length; i++) {
+    out[i * 2] = textValue.charCodeAt(i) & 0xff;
+    out[i * 2 + 1] = textValue.charCodeAt(i) >> 8;
+  }
+  return out;
+}
+
+/** A file reference: record number and sequence number. */
+export function referenceTo(number: number, sequence: number): bigint {
+  return BigInt(number) | (BigInt(sequence) << 48n);
+}
+
+function buildAttribute(attribute: NewAttribute, id: number): Uint8Array {
+  const name = toUtf16(attribute.name ?? '');
+  const head = 'value' in attribute ? 24 : 64;
+  const bodyAt = align8(head + name.length);
+  const body = 'value' in attribute ? attribute.value : encodeRuns(attribute.runs);
+  const out = new Uint8Array(align8(bodyAt + body.length));
+  HEADER.encode(
+    {
+      type: attribute.type,
+      length: out.length,
+      nonResident: 'value' in attribute ? 0 : 1,
+      nameLength: name.length / 2,
+      nameOffset: head,
+      flags: attribute.flags ?? 0,
+      id,
+    },
+    out,
+  );
+  out.set(name, head);
+  out.set(body, bodyAt);
+  if ('value' in attribute) {
+    RESIDENT.encode({ valueLength: body.length, valueOffset: bodyAt, indexed: attribute.indexed ? 1 : 0 }, out);
+    return out;
+  }
+  const clusters = attribute.runs.reduce((sum, run) => sum + run.length, 0);
+  NON_RESIDENT.encode(
+    {
+      lowestVcn: 0n,
+      highestVcn: BigInt.asUintN(64, BigInt(clusters) - 1n),
+      pairsOffset: bodyAt,
+      allocatedSize: BigInt(attribute.allocated),
+      dataSize: BigInt(attribute.size),
+      initialisedSize: BigInt(attribute.initialised ?? attribute.size),
+    },
+    out,
+  );
+  return out;
+}
+
+/** What a record is to hold. Attributes are in ascending order of type. */
+export interface NewRecord {
+  readonly number: number;
+  readonly sequence: number;
+  readonly flags: number;
+  readonly links: number;
+  readonly attributes: readonly NewAttribute[];
+}
+
+/** A record with its update sequence in place. @throws RangeError when the attributes do not fit */
+export function buildRecord(record: NewRecord, size: number): Uint8Array {
+  const out = new Uint8Array(size);
+  const strides = size / STRIDE;
+  const attributesOffset = align8(48 + 2 * (strides + 1));
+  let at = attributesOffset;
+  record.attributes.forEach((attribute, id) => {
+    const bytes = buildAttribute(attribute, id);
+    if (at + bytes.length + 8 > size) throw new RangeError(`record ${record.number} needs more than ${size} bytes`);
+    out.set(bytes, at);
+    at += bytes.length;
+  });
+  out.set([0xff, 0xff, 0xff, 0xff], at);
+  RECORD.encode(
+    {
+      magic: 'FILE',
+      sequenceOffset: 48,
+      sequenceCount: strides + 1,
+      logSequence: 0n,
+      sequence: record.sequence,
+      links: record.links,
+      attributesOffset,
+      flags: record.flags,
+      bytesUsed: at + 8,
+      bytesAllocated: size,
+      base: 0n,
+      nextId: record.attributes.length,
+      number: record.number,
+    },
+    out,
+  );
+  applyFixup(out, 48);
+  return out;
+}
+
+/** Replaces the last two bytes of every stride by the sequence number and keeps them in the array. */
+export function applyFixup(bytes: Uint8Array, sequenceOffset: number): void {
+  bytes[sequenceOffset] = SEQUENCE_NUMBER;
+  bytes[sequenceOffset + 1] = 0;
+  for (let i = 1; i <= bytes.length / STRIDE; i++) {
+    const end = i * STRIDE - 2;
+    bytes[sequenceOffset + 2 * i] = bytes[end]!;
+    bytes[sequenceOffset + 2 * i + 1] = bytes[end + 1]!;
+    bytes[end] = SEQUENCE_NUMBER;
+    bytes[end + 1] = 0;
+  }
+}
+
+/** An index entry: an 8-byte head (a reference, or where a view's data is), a key, and a view's data behind it. */
+export interface NewIndexEntry {
+  readonly head: Uint8Array;
+  readonly key: Uint8Array;
+  readonly data?: Uint8Array;
+}
+
+const ENTRY_LAST = 2;
+const ENTRY_CHILD = 1;
+
+function buildEntry({ head, key, data }: NewIndexEntry): Uint8Array {
+  const out = new Uint8Array(align8(16 + key.length + (data?.length ?? 0)));
+  out.set(head, 0);
+  new DataView(out.buffer).setUint16(8, out.length, true);
+  new DataView(out.buffer).setUint16(10, key.length, true);
+  out.set(key, 16);
+  if (data) out.set(data, 16 + key.length);
+  return out;
+}
+
+/** The entry that ends a node; with a child it points to the block at that VCN. */
+function endEntry(childVcn?: number): Uint8Array {
+  const out = new Uint8Array(childVcn === undefined ? 16 : 24);
+  const view = new DataView(out.buffer);
+  view.setUint16(8, out.length, true);
+  view.setUint16(12, childVcn === undefined ? ENTRY_LAST : ENTRY_LAST | ENTRY_CHILD, true);
+  if (childVcn !== undefined) view.setBigUint64(16, BigInt(childVcn), true);
+  return out;
+}
+
+function concat(parts: readonly Uint8Array[]): Uint8Array {
+  const out = new Uint8Array(parts.reduce((sum, p) => sum + p.length, 0));
+  let at = 0;
+  for (const part of parts) {
+    out.set(part, at);
+    at += part.length;
+  }
+  return out;
+}
+
+/** What an index root says of its index. */
+export interface IndexShape {
+  readonly type: number;
+  readonly collation: number;
+  readonly blockSize: number;
+  readonly clustersPerBlock: number;
+}
+
+/** The value of an index root: its entries, or only a pointer to the block at VCN 0. */
+export function buildIndexRoot(shape: IndexShape, entries: readonly NewIndexEntry[] | 'in block 0'): Uint8Array {
+  const large = entries === 'in block 0';
+  const body = concat(large ? [endEntry(0)] : [...entries.map(buildEntry), endEntry()]);
+  const out = new Uint8Array(32 + body.length);
+  const view = new DataView(out.buffer);
+  view.setUint32(0, shape.type, true);
+  view.setUint32(4, shape.collation, true);
+  view.setUint32(8, shape.blockSize, true);
+  out[12] = shape.clustersPerBlock;
+  view.setUint32(16, 16, true);
+  view.setUint32(20, 16 + body.length, true);
+  view.setUint32(24, 16 + body.length, true);
+  out[28] = large ? 1 : 0;
+  out.set(body, 32);
+  return out;
+}
+
+/** A leaf block of an index, with its update sequence in place. @throws RangeError when the entries do not fit */
+export function buildIndexBlock(size: number, vcn: number, entries: readonly NewIndexEntry[]): Uint8Array {
+  const out = new Uint8Array(size);
+  const strides = size / STRIDE;
+  const entriesAt = align8(40 + 2 * (strides + 1));
+  const body = concat([...entries.map(buildEntry), endEntry()]);
+  if (entriesAt + body.length > size)
+    throw new RangeError(`${entries.length} entries do not fit a block of ${size} bytes`);
+  INDEX_BLOCK.encode(
+    {
+      magic: 'INDX',
+      sequenceOffset: 40,
+      sequenceCount: strides + 1,
+      vcn: BigInt(vcn),
+      entriesOffset: entriesAt - 24,
+      indexLength: entriesAt - 24 + body.length,
+      allocated: size - 24,
+      flags: 0,
+    },
+    out,
+  );
+  out.set(body, entriesAt);
+  applyFixup(out, 40);
+  return out;
+}

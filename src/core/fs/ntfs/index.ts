@@ -1,0 +1,1 @@
+export { ntfsDriver } from './driver';

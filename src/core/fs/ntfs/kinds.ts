@@ -1,0 +1,55 @@
+/** What forms and tables need to know of NTFS, and which cluster sizes suit which volume. */
+import { CoreError } from '@/core/errors';
+import type { KindFacts } from '../port';
+import { leastBytes } from './make-plan';
+
+const KIB = 1024;
+const TIB = 1024 ** 4;
+const TYPE_CODE = 0x07;
+const MAX_LABEL = 32;
+/** Systems use 32 bits for the cluster count, whatever the layout has room for. */
+const MAX_CLUSTERS = 2 ** 32 - 1;
+const LARGEST = 2048 * KIB;
+
+/** Cluster sizes by volume size, first match wins: the figures that systems use. */
+const USUAL: readonly [number, number][] = [
+  [16 * TIB, 4 * KIB],
+  [32 * TIB, 8 * KIB],
+  [64 * TIB, 16 * KIB],
+  [128 * TIB, 32 * KIB],
+  [256 * TIB, 64 * KIB],
+];
+
+export function clusterSizesFor(size: number, sectorSize: number): number[] {
+  const out: number[] = [];
+  for (let cluster = Math.max(512, sectorSize); cluster <= LARGEST; cluster *= 2) {
+    if (size >= leastBytes(cluster) && size / cluster <= MAX_CLUSTERS) out.push(cluster);
+  }
+  return out;
+}
+
+export function defaultClusterSize(size: number, sectorSize: number): number | undefined {
+  const usual = USUAL.find(([limit]) => size <= limit)?.[1] ?? LARGEST;
+  return clusterSizesFor(size, sectorSize).find((c) => c >= usual);
+}
+
+/** The label as stored. @throws CoreError `fs.label` */
+export function normaliseNtfsLabel(label: string): string {
+  if (label.length > MAX_LABEL)
+    throw new CoreError('fs.label', { label, reason: `an NTFS label has at most ${MAX_LABEL} characters` });
+  if (/[\u0000-\u001f]/.test(label)) throw new CoreError('fs.label', { label, reason: 'it holds a control character' });
+  return label;
+}
+
+export const NTFS_KIND: KindFacts = {
+  kind: 'ntfs',
+  title: 'NTFS',
+  minBytes: leastBytes(512),
+  maxBytes: 256 * TIB,
+  maxFileBytes: 2 ** 44,
+  maxLabelLength: MAX_LABEL,
+  clusterSizes: clusterSizesFor,
+  defaultClusterSize,
+  mbrType: () => TYPE_CODE,
+  normaliseLabel: normaliseNtfsLabel,
+};

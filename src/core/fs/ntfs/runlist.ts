@@ -1,0 +1,89 @@
+/**
+ * Runlists: where the clusters of a non-resident attribute lie.
+ *
+ * Linux-NTFS “NTFS Documentation”, chapter “Data Runs”: each pair begins with a byte of two nibbles, the widths of the
+ * length and of the signed distance from the run before; a width of 0 for the distance means a hole.
+ */
+
+/** A run of clusters; `lcn` is {@link HOLE} for one that is not stored. */
+export interface DataRun {
+  readonly lcn: number;
+  readonly length: number;
+}
+
+/** The LCN of a hole. */
+export const HOLE = -1;
+
+const MAX_RUNS = 1_000_000;
+
+/**
+ * Decodes mapping pairs. Values are exact below 2^53.
+ * @returns undefined when they run past their bytes, leave the volume, or are longer than `maxClusters` altogether
+ */
+export function decodeRuns(pairs: Uint8Array, clusterCount: number, maxClusters: number): DataRun[] | undefined {
+  const runs: DataRun[] = [];
+  let lcn = 0;
+  let total = 0;
+  for (let at = 0; runs.length < MAX_RUNS;) {
+    const head = pairs[at];
+    if (head === undefined) return undefined;
+    if (head === 0) return runs;
+    const lengthWidth = head & 0x0f;
+    const distanceWidth = head >> 4;
+    if (
+      lengthWidth === 0 ||
+      lengthWidth > 8 ||
+      distanceWidth > 8 ||
+      at + 1 + lengthWidth + distanceWidth > pairs.length
+    )
+      return undefined;
+    const length = readSigned(pairs, at + 1, lengthWidth);
+    const distance = readSigned(pairs, at + 1 + lengthWidth, distanceWidth);
+    at += 1 + lengthWidth + distanceWidth;
+    total += length;
+    if (length <= 0 || total > maxClusters) return undefined;
+    if (distanceWidth === 0) {
+      runs.push({ lcn: HOLE, length });
+      continue;
+    }
+    lcn += distance;
+    if (lcn < 0 || lcn + length > clusterCount) return undefined;
+    runs.push({ lcn, length });
+  }
+  return undefined;
+}
+
+/** A signed little-endian integer; anything beyond 2^53 comes out as not finite and fails every comparison. */
+function readSigned(bytes: Uint8Array, at: number, width: number): number {
+  if (width === 0) return 0;
+  let value = 0;
+  for (let i = width - 1; i >= 0; i--) value = value * 256 + bytes[at + i]!;
+  const negative = bytes[at + width - 1]! >= 0x80;
+  const signed = negative ? value - 256 ** width : value;
+  return Number.isSafeInteger(signed) ? signed : Number.NaN;
+}
+
+/** Encodes runs as mapping pairs with their end mark; the inverse of {@link decodeRuns}. */
+export function encodeRuns(runs: readonly DataRun[]): Uint8Array {
+  const out: number[] = [];
+  let previous = 0;
+  for (const { lcn, length } of runs) {
+    const lengthBytes = signedBytes(length);
+    const distance = lcn === HOLE ? [] : signedBytes(lcn - previous);
+    if (lcn !== HOLE) previous = lcn;
+    out.push((distance.length << 4) | lengthBytes.length, ...lengthBytes, ...distance);
+  }
+  return Uint8Array.from([...out, 0]);
+}
+
+/** The shortest signed little-endian form. */
+function signedBytes(value: number): number[] {
+  const out: number[] = [];
+  let rest = value;
+  do {
+    const byte = ((rest % 256) + 256) % 256;
+    out.push(byte);
+    rest = (rest - byte) / 256;
+  } while (!((rest === 0 && out.at(-1)! < 0x80) || (rest === -1 && out.at(-1)! >= 0x80)));
+  return out;
+}

@@ -1,0 +1,13 @@
+/** NTFS times: hundreds of nanoseconds since 1601, UTC. Shown as ISO 8601 with all seven digits, so that none is lost. */
+const TICKS_A_MS = 10_000n;
+/** Milliseconds from 1601-01-01 to 1970-01-01. */
+const EPOCH_MS = 11_644_473_600_000n;
+const LAST_MS = 8_640_000_000_000_000n;
+
+export function filetimeToIso(ticks: bigint): string | undefined {
+  if (ticks === 0n) return undefined;
+  const ms = ticks / TICKS_A_MS - EPOCH_MS;
+  if (ms > LAST_MS) return undefined;
+  const below = (ticks % TICKS_A_MS).toString().padStart(4, '0');
+  return new Date(Number(ms)).toISOString().replace('Z', `${below}Z`);
+}

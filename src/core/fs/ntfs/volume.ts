@@ -1,0 +1,244 @@
+/** An open NTFS volume behind the port. It is read, checked and proven; it is not changed yet. */
+import type { BlockDevice } from '@/core/device';
+import { CoreError, type Finding } from '@/core/errors';
+import type { Beyond, ByteRange, ContentRun, FileEntry, SizeLimits, Volume, VolumeInfo, VolumeWriter } from '../port';
+import { parseGeometry, type NtfsGeometry } from './boot-sector';
+import { checkNtfs } from './check';
+import { decompressUnit } from './decompress';
+import { scanMft, type Mft, type NtfsStream } from './mft';
+import { ATTRIBUTE_FLAG, TYPE, utf16 } from './record';
+import { entriesOf, type NtfsEntry } from './tree';
+
+const BITMAP = 6;
+const VOLUME = 3;
+const MAX_BEYOND_ITEMS = 200;
+
+/** Opens the volume that begins at the device's start. @throws CoreError `fs.damaged` */
+export async function openNtfs(device: BlockDevice): Promise<Volume> {
+  const head = await device.bytes(0, Math.min(4096, device.size));
+  const geometry = parseGeometry(head, device.size);
+  const mft = await scanMft(device, geometry);
+  const bitmap = await readBitmap(device, geometry, mft);
+  return new NtfsVolume(device, geometry, head.slice(0, geometry.sectorSize), mft, bitmap);
+}
+
+async function readBitmap(device: BlockDevice, g: NtfsGeometry, mft: Mft): Promise<Uint8Array> {
+  const stream = mft.files.get(BITMAP)?.streams.find((s) => s.type === TYPE.data && s.name === '');
+  const needed = Math.ceil(g.clusterCount / 8);
+  if (!stream || stream.size < needed) {
+    throw new CoreError('fs.damaged', {
+      fileSystem: 'NTFS',
+      reason: 'its cluster bitmap is missing or too short',
+      offset: 0,
+    });
+  }
+  const bitmap = new Uint8Array(needed);
+  let at = 0;
+  for await (const run of contentOf(device, g, { ...stream, size: needed })) {
+    if (run.kind === 'at') await device.read(run.offset, bitmap.subarray(at, at + run.length));
+    else if (run.kind === 'bytes') bitmap.set(run.bytes, at);
+    at += run.kind === 'bytes' ? run.bytes.length : run.length;
+  }
+  return bitmap;
+}
+
+class NtfsVolume implements Volume {
+  readonly info: VolumeInfo;
+  readonly #entries: readonly NtfsEntry[];
+  #findings: Promise<readonly Finding[]> | undefined;
+
+  constructor(
+    private readonly device: BlockDevice,
+    private readonly geometry: NtfsGeometry,
+    private readonly boot: Uint8Array,
+    private readonly mft: Mft,
+    private readonly bitmap: Uint8Array,
+  ) {
+    this.#entries = entriesOf(mft);
+    this.info = describe(geometry, mft, bitmap);
+  }
+
+  check(): Promise<readonly Finding[]> {
+    const { device, geometry, boot, mft, bitmap } = this;
+    return (this.#findings ??= checkNtfs({ device, geometry, boot, mft, bitmap }));
+  }
+
+  async limits(): Promise<SizeLimits> {
+    const bytes = this.info.size;
+    const reason = 'NTFS volumes keep their size here for now';
+    return { floor: { bytes, reason, holds: [{ what: 'the whole volume', bytes }] }, ceiling: { bytes, reason } };
+  }
+
+  async allocation(): Promise<readonly ByteRange[]> {
+    const { clusterCount, clusterSize, totalSectors, sectorSize } = this.geometry;
+    const ranges: { start: number; end: number }[] = [];
+    const add = (start: number, end: number): void => {
+      const last = ranges.at(-1);
+      if (last && last.end === start) last.end = end;
+      else ranges.push({ start, end });
+    };
+    for (let c = 0; c < clusterCount; c++)
+      if (this.bitmap[c >> 3]! & (1 << (c & 7))) add(c * clusterSize, (c + 1) * clusterSize);
+    const backup = totalSectors * sectorSize;
+    if (backup + sectorSize <= this.device.size) add(backup, backup + sectorSize);
+    return ranges;
+  }
+
+  async beyond(end: number): Promise<Beyond> {
+    const first = Math.floor(end / this.geometry.clusterSize);
+    const items: { path: string; bytes: number }[] = [];
+    let total = 0;
+    for (const { path, stream } of this.#entries) {
+      const clusters = (stream?.runs ?? []).reduce(
+        (sum, r) => sum + (r.lcn < 0 ? 0 : Math.max(0, r.lcn + r.length - Math.max(first, r.lcn))),
+        0,
+      );
+      if (clusters === 0) continue;
+      items.push({ path, bytes: clusters * this.geometry.clusterSize });
+      total += clusters * this.geometry.clusterSize;
+    }
+    return { bytes: total, items: items.sort((a, b) => b.bytes - a.bytes).slice(0, MAX_BEYOND_ITEMS) };
+  }
+
+  async *walk(): AsyncGenerator<FileEntry> {
+    for (const { path, kind, size, times, attributes, id } of this.#entries)
+      yield { path, kind, size, times, attributes, id };
+  }
+
+  async *content(entry: FileEntry): AsyncGenerator<ContentRun> {
+    const found = this.#entries[entry.id];
+    if (!found) throw new CoreError('fs.not-found', { path: entry.path });
+    if (found.stream) yield* contentOf(this.device, this.geometry, found.stream);
+  }
+
+  shrink(): Promise<void> {
+    return this.#refuse('become smaller');
+  }
+
+  grow(): Promise<void> {
+    return this.#refuse('become larger');
+  }
+
+  relabel(): Promise<void> {
+    return this.#refuse('change its label');
+  }
+
+  rebase(): Promise<void> {
+    return this.#refuse('be moved');
+  }
+
+  writer(): Promise<VolumeWriter> {
+    return this.#refuse('be written to');
+  }
+
+  #refuse(ability: string): Promise<never> {
+    return Promise.reject(new CoreError('fs.ability', { fileSystem: 'NTFS', ability }));
+  }
+}
+
+/** A stream's content: encrypted ones as stored, compressed ones decoded. @throws CoreError `fs.damaged` */
+async function* contentOf(device: BlockDevice, g: NtfsGeometry, stream: NtfsStream): AsyncGenerator<ContentRun> {
+  if (stream.value) yield { kind: 'bytes', bytes: stream.value.subarray(0, stream.size) };
+  else if (stream.compressionUnit > 0 && stream.flags & ATTRIBUTE_FLAG.compressed)
+    yield* compressedContent(device, g, stream);
+  else yield* plainContent(g, stream);
+}
+
+function* plainContent(g: NtfsGeometry, { runs, size, initialised }: NtfsStream): Generator<ContentRun> {
+  let at = 0;
+  for (const { lcn, length } of runs) {
+    const end = Math.min(size, at + length * g.clusterSize);
+    if (end <= at) return;
+    // What lies behind the initialised size reads as zeros, whatever the clusters hold.
+    const stored = lcn < 0 ? at : Math.max(at, Math.min(end, initialised));
+    if (stored > at) yield { kind: 'at', offset: lcn * g.clusterSize, length: stored - at };
+    if (end > stored) yield { kind: 'zeros', length: end - stored };
+    at = end;
+  }
+  if (at < size)
+    throw new CoreError('fs.damaged', {
+      fileSystem: 'NTFS',
+      reason: `a stream ends ${size - at} bytes before its size`,
+      offset: 0,
+    });
+}
+
+async function* compressedContent(
+  device: BlockDevice,
+  g: NtfsGeometry,
+  stream: NtfsStream,
+): AsyncGenerator<ContentRun> {
+  const unit = 2 ** stream.compressionUnit;
+  let left = Math.min(stream.size, stream.initialised);
+  for (const clusters of unitsOf(stream, unit)) {
+    if (left <= 0) break;
+    const length = Math.min(left, unit * g.clusterSize);
+    const bytes = await readUnit(device, g, clusters, unit);
+    if (!bytes)
+      throw new CoreError('fs.damaged', {
+        fileSystem: 'NTFS',
+        reason: 'a compressed stream can’t be decoded',
+        offset: 0,
+      });
+    yield { kind: 'bytes', bytes: bytes.subarray(0, length) };
+    left -= length;
+  }
+  const rest = stream.size - Math.min(stream.size, stream.initialised);
+  if (left > 0)
+    throw new CoreError('fs.damaged', {
+      fileSystem: 'NTFS',
+      reason: `a stream ends ${left} bytes before its size`,
+      offset: 0,
+    });
+  if (rest > 0) yield { kind: 'zeros', length: rest };
+}
+
+/** The stored clusters of each compression unit in order. */
+function* unitsOf({ runs }: NtfsStream, unit: number): Generator<number[]> {
+  let clusters: number[] = [];
+  let filled = 0;
+  for (const { lcn, length } of runs) {
+    for (let i = 0; i < length;) {
+      const take = Math.min(length - i, unit - filled);
+      if (lcn >= 0) for (let c = 0; c < take; c++) clusters.push(lcn + i + c);
+      filled += take;
+      i += take;
+      if (filled < unit) continue;
+      yield clusters;
+      [clusters, filled] = [[], 0];
+    }
+  }
+  if (filled > 0) yield clusters;
+}
+
+async function readUnit(
+  device: BlockDevice,
+  g: NtfsGeometry,
+  clusters: readonly number[],
+  unit: number,
+): Promise<Uint8Array | undefined> {
+  if (clusters.length === 0) return new Uint8Array(unit * g.clusterSize);
+  const stored = new Uint8Array(clusters.length * g.clusterSize);
+  for (let i = 0; i < clusters.length; i++) {
+    await device.read(clusters[i]! * g.clusterSize, stored.subarray(i * g.clusterSize, (i + 1) * g.clusterSize));
+  }
+  return clusters.length === unit ? stored : decompressUnit(stored, unit * g.clusterSize);
+}
+
+function describe(g: NtfsGeometry, mft: Mft, bitmap: Uint8Array): VolumeInfo {
+  let used = 0;
+  for (let c = 0; c < g.clusterCount; c++) if (bitmap[c >> 3]! & (1 << (c & 7))) used += 1;
+  const label = mft.files.get(VOLUME)?.streams.find((s) => s.type === TYPE.volumeName)?.value;
+  return {
+    kind: 'ntfs',
+    title: 'NTFS',
+    label: label ? utf16(label) : '',
+    serial: g.serial.toString(16).toUpperCase().padStart(16, '0'),
+    clusterSize: g.clusterSize,
+    // The backup boot sector belongs to the volume though the volume does not count it.
+    size: (g.totalSectors + 1) * g.sectorSize,
+    used: used * g.clusterSize,
+    free: (g.clusterCount - used) * g.clusterSize,
+    hiddenSectors: g.hiddenSectors,
+  };
+}
