@@ -33,6 +33,7 @@ export interface ErrorFacts {
   'fs.full': { needed: number; free: number };
   'fs.exists': { path: string };
   'fs.not-found': { path: string };
+  'fs.record-full': { record: number };
   'fs.unsound': { fileSystem: string; findings: number; first: string };
   'layout.refused': { reason: string };
   'plan.refused': { reason: string };
@@ -85,6 +86,8 @@ const SENTENCES: Sentences = {
   'fs.full': (f) => `The volume is full: ${f.needed} bytes are needed and ${f.free} are free.`,
   'fs.exists': (f) => `${f.path} is there already.`,
   'fs.not-found': (f) => `${f.path} is not on the volume.`,
+  'fs.record-full': (f) =>
+    `Record ${f.record} has no room for what would have to be written into it. Nothing was changed.`,
   'fs.unsound': (f) =>
     `The ${f.fileSystem} volume has ${f.findings} error${f.findings === 1 ? '' : 's'} and is left as it is: ${f.first}`,
   'layout.refused': (f) => f.reason,

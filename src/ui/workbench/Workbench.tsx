@@ -35,7 +35,8 @@ export function Workbench() {
     if ('serviceWorker' in navigator) void navigator.serviceWorker.register('/sw.js');
   }, []);
   useHotkeys('mod+k', (e) => (e.preventDefault(), setDialog('commands')), { enableOnFormTags: true });
-  useHotkeys('?', () => setDialog('help'), { useKey: true });
+  // Where “?” is on the keyboard differs from layout to layout, so the character is asked and not the key.
+  useHotkeys('*', (e) => e.key === '?' && setDialog('help'));
   useHotkeys('mod+z', () => current && undoEdit(current.id), [current]);
   useHotkeys('mod+y, mod+shift+z', () => current && redoEdit(current.id), [current]);
 

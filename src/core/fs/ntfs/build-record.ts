@@ -67,7 +67,8 @@ export function referenceTo(number: number, sequence: number): bigint {
   return BigInt(number) | (BigInt(sequence) << 48n);
 }
 
-function buildAttribute(attribute: NewAttribute, id: number): Uint8Array {
+/** One attribute as bytes, a multiple of 8 long. */
+export function buildAttribute(attribute: NewAttribute, id: number): Uint8Array {
   const name = toUtf16(attribute.name ?? '');
   const head = 'value' in attribute ? 24 : 64;
   const bodyAt = align8(head + name.length);

@@ -2,13 +2,10 @@
 import { sameBytes } from '@/core/bytes';
 import type { BlockDevice } from '@/core/device';
 import type { Finding } from '@/core/errors';
+import { runsOf, setBits } from './bitmap';
 import type { NtfsGeometry } from './boot-sector';
 import type { Mft } from './mft';
-import { TYPE } from './record';
-
-const BAD_CLUSTERS = 8;
-const VOLUME = 3;
-const DIRTY = 0x0001;
+import { stateFindings } from './system-state';
 
 export interface CheckInput {
   readonly device: BlockDevice;
@@ -23,7 +20,7 @@ export interface CheckInput {
 export async function checkNtfs(input: CheckInput): Promise<Finding[]> {
   return [
     ...(await backupFindings(input)),
-    ...stateFindings(input),
+    ...(await stateFindings(input.device, input.geometry, input.mft)),
     ...input.mft.findings,
     ...clusterFindings(input),
     ...nameFindings(input),
@@ -49,28 +46,6 @@ async function backupFindings({ device, geometry: g, boot }: CheckInput): Promis
   ];
 }
 
-function stateFindings({ mft }: CheckInput): Finding[] {
-  const information = mft.files.get(VOLUME)?.streams.find((s) => s.type === TYPE.volumeInformation)?.value;
-  if (!information || information.length < 12) {
-    return [
-      {
-        severity: 'error',
-        code: 'ntfs.volume',
-        message: 'The record that describes the volume is missing or damaged.',
-      },
-    ];
-  }
-  const flags = information[10]! | (information[11]! << 8);
-  if ((flags & DIRTY) === 0) return [];
-  return [
-    {
-      severity: 'warning',
-      code: 'ntfs.dirty',
-      message: 'The volume was not put away properly, or its system wants to check it.',
-    },
-  ];
-}
-
 /** Every cluster in a run is marked in use and belongs to one stream only; every marked one belongs to some. */
 function clusterFindings({ geometry: g, mft, bitmap }: CheckInput): Finding[] {
   const owned = new Uint8Array(bitmap.length);
@@ -78,21 +53,23 @@ function clusterFindings({ geometry: g, mft, bitmap }: CheckInput): Finding[] {
   let unmarked = 0;
   for (const file of mft.files.values()) {
     for (const stream of file.streams) {
-      // The stream of bad clusters is a hole as long as the volume, stored only where clusters are bad.
       for (const { lcn, length } of stream.runs) {
         if (lcn < 0) continue;
-        for (let c = lcn; c < lcn + length; c++) {
-          const bit = 1 << (c & 7);
-          if (owned[c >> 3]! & bit && file.number !== BAD_CLUSTERS) crossed += 1;
-          owned[c >> 3]! |= bit;
-          if (!(bitmap[c >> 3]! & bit)) unmarked += 1;
-        }
+        const end = lcn + length;
+        const count = (bitmapOf: Uint8Array, on: boolean): number =>
+          runsOf(bitmapOf, lcn, end, on).reduce((sum, r) => sum + r.length, 0);
+        crossed += count(owned, true);
+        unmarked += count(bitmap, false);
+        setBits(owned, lcn, end, true);
       }
     }
   }
   let lost = 0;
-  for (let c = 0; c < g.clusterCount; c++)
-    if (bitmap[c >> 3]! & (1 << (c & 7)) && !(owned[c >> 3]! & (1 << (c & 7)))) lost += 1;
+  for (let i = 0; i < bitmap.length; i++) {
+    const stray = bitmap[i]! & ~owned[i]!;
+    if (stray !== 0)
+      for (let c = i * 8; c < Math.min(i * 8 + 8, g.clusterCount); c++) if (stray & (1 << (c & 7))) lost += 1;
+  }
   const out: Finding[] = [];
   if (crossed > 0)
     out.push({

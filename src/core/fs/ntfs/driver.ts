@@ -1,8 +1,8 @@
 /**
- * The NTFS driver: volumes are recognised, browsed, checked and proven file by file, and new ones are made.
+ * The NTFS driver: read, check, make, shrink, grow, label, write.
  *
- * Follows the layout as openly documented by the Linux-NTFS project. An existing volume is not written yet: the
- * driver's abilities say so, and plans that would need more are refused.
+ * Follows the layout as openly documented by the Linux-NTFS project. Refuses a volume that is dirty, hibernated or has
+ * unfinished work in its journal, and a change whose runlists no longer fit their records.
  */
 import type { FileSystemDriver } from '../port';
 import { looksLikeNtfs } from './boot-sector';
@@ -15,7 +15,7 @@ const PROBE_BYTES = 512;
 export const ntfsDriver: FileSystemDriver = {
   name: 'NTFS',
   kinds: [NTFS_KIND],
-  abilities: { check: true, shrink: false, grow: false, make: true, relabel: false, write: false },
+  abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: true },
   async probe(device) {
     if (device.size < PROBE_BYTES) return undefined;
     return looksLikeNtfs(await device.bytes(0, PROBE_BYTES)) ? 'ntfs' : undefined;

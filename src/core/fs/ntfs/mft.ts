@@ -13,6 +13,7 @@ import type { NtfsGeometry } from './boot-sector';
 import { FLAG, parseAttributes, RECORD, recordOf, TYPE, undoFixup, utf16, type Attribute } from './record';
 import { decodeRuns, type DataRun } from './runlist';
 import { filetimeToIso } from './times';
+import { readAcross } from './across';
 
 const STANDARD = struct('standard information', 48, {
   created: u64(0),
@@ -69,6 +70,8 @@ export interface NtfsFile {
 export interface Mft {
   readonly files: ReadonlyMap<number, NtfsFile>;
   readonly records: number;
+  /** The extents of the table itself. */
+  readonly tableRuns: readonly DataRun[];
   readonly findings: readonly Finding[];
 }
 
@@ -81,6 +84,22 @@ interface Building {
   attributes: number;
   names: NtfsName[];
   pieces: { attribute: Attribute; runs: readonly DataRun[] }[];
+}
+
+/** Every record of the table in order, as it is on the disk. Each buffer is fresh, so that views of it may be kept. */
+export async function* readRecords(
+  device: BlockDevice,
+  g: NtfsGeometry,
+  runs: readonly DataRun[],
+): AsyncGenerator<{ number: number; bytes: Uint8Array }> {
+  const total = runs.reduce((sum, run) => sum + run.length, 0) * g.clusterSize;
+  const chunk = Math.floor(READ_BYTES / g.recordSize) * g.recordSize;
+  for (let offset = 0; offset + g.recordSize <= total; offset += chunk) {
+    const part = await readAcross(device, runs, g.clusterSize, offset, Math.min(chunk, total - offset));
+    for (let at = 0; at + g.recordSize <= part.length; at += g.recordSize) {
+      yield { number: (offset + at) / g.recordSize, bytes: part.slice(at, at + g.recordSize) };
+    }
+  }
 }
 
 /** Reads the whole table. @throws CoreError `fs.damaged` when the table itself can't be found */
@@ -98,23 +117,16 @@ class MftScan {
   ) {}
 
   async run(): Promise<Mft> {
-    const runs = await this.#tableRuns();
-    let number = 0;
-    for (const run of runs) {
-      const bytes = run.length * this.g.clusterSize;
-      for (let done = 0; done < bytes; done += READ_BYTES) {
-        const part = await this.device.bytes(run.lcn * this.g.clusterSize + done, Math.min(READ_BYTES, bytes - done));
-        for (let at = 0; at + this.g.recordSize <= part.length; at += this.g.recordSize) {
-          // A copy, since resident values are kept as views of it.
-          this.#record(number, part.slice(at, at + this.g.recordSize));
-          number += 1;
-        }
-      }
+    const tableRuns = await this.#tableRuns();
+    let records = 0;
+    for await (const { number, bytes } of readRecords(this.device, this.g, tableRuns)) {
+      this.#record(number, bytes);
+      records = number + 1;
     }
     const files = new Map<number, NtfsFile>();
     for (const building of this.#building.values())
       if (building.sequence >= 0) files.set(building.number, this.#finish(building));
-    return { files, records: number, findings: this.#findings };
+    return { files, records, tableRuns, findings: this.#findings };
   }
 
   /** The extents of the table: from record 0, and from the extension records its attribute list names. */
@@ -132,9 +144,8 @@ class MftScan {
       const number = recordOf(entry.reference);
       if (entry.type !== TYPE.data || seen.has(number)) continue;
       seen.add(number);
-      const extension = await this.#readRecord(runs, number);
-      const piece =
-        extension && this.#attributesOf(extension)?.find((a) => a.type === TYPE.data && a.name === '' && a.pairs);
+      const extension = await readAcross(this.device, runs, clusterSize, number * recordSize, recordSize);
+      const piece = this.#attributesOf(extension)?.find((a) => a.type === TYPE.data && a.name === '' && a.pairs);
       const more = piece && this.#runs(piece);
       if (!more) throw this.#damaged(`record ${number}, which holds part of its master file table, makes no sense`, 0);
       runs.push(...more);
@@ -143,7 +154,15 @@ class MftScan {
   }
 
   async #listEntries(list: Attribute): Promise<ReturnType<typeof LIST_ENTRY.decode>[]> {
-    const bytes = list.value ?? (await this.#readRuns(this.#runs(list) ?? [], Math.min(list.dataSize, MAX_LIST_BYTES)));
+    const bytes =
+      list.value ??
+      (await readAcross(
+        this.device,
+        this.#runs(list) ?? [],
+        this.g.clusterSize,
+        0,
+        Math.min(list.dataSize, MAX_LIST_BYTES),
+      ));
     const out: ReturnType<typeof LIST_ENTRY.decode>[] = [];
     for (let at = 0; at + LIST_ENTRY.size <= bytes.length;) {
       const entry = LIST_ENTRY.decode(bytes, at);
@@ -152,29 +171,6 @@ class MftScan {
       at += entry.length;
     }
     return out;
-  }
-
-  async #readRuns(runs: readonly DataRun[], size: number): Promise<Uint8Array> {
-    const out = new Uint8Array(size);
-    let at = 0;
-    for (const run of runs) {
-      const part = out.subarray(at, Math.min(size, at + run.length * this.g.clusterSize));
-      if (run.lcn >= 0 && part.length > 0) await this.device.read(run.lcn * this.g.clusterSize, part);
-      at += part.length;
-    }
-    return out;
-  }
-
-  async #readRecord(runs: readonly DataRun[], number: number): Promise<Uint8Array | undefined> {
-    const { recordSize, clusterSize } = this.g;
-    let offset = number * recordSize;
-    for (const run of runs) {
-      const bytes = run.length * clusterSize;
-      if (offset + recordSize <= bytes) return this.device.bytes(run.lcn * clusterSize + offset, recordSize);
-      offset -= bytes;
-      if (offset < 0) return undefined;
-    }
-    return undefined;
   }
 
   #attributesOf(record: Uint8Array): Attribute[] | undefined {

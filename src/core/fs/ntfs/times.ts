@@ -11,3 +11,13 @@ export function filetimeToIso(ticks: bigint): string | undefined {
   const below = (ticks % TICKS_A_MS).toString().padStart(4, '0');
   return new Date(Number(ms)).toISOString().replace('Z', `${below}Z`);
 }
+
+/** The inverse: an ISO time as ticks, taken as UTC when it names no zone; 0 for none. */
+export function isoToFiletime(iso: string | undefined): bigint {
+  if (iso === undefined) return 0n;
+  const zoned = /(Z|[+-]\d\d:?\d\d)$/.test(iso) || iso.length === 10 ? iso : `${iso}Z`;
+  const ms = Date.parse(zoned.replace(/(\.\d{3})\d+/, '$1'));
+  if (Number.isNaN(ms)) return 0n;
+  const below = /\.\d{3}(\d{1,4})/.exec(iso)?.[1]?.padEnd(4, '0') ?? '0';
+  return (BigInt(ms) + EPOCH_MS) * TICKS_A_MS + BigInt(below);
+}

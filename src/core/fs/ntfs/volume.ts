@@ -1,17 +1,44 @@
-/** An open NTFS volume behind the port. It is read, checked and proven; it is not changed yet. */
+/** An open NTFS volume behind the port. */
 import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
-import type { Beyond, ByteRange, ContentRun, FileEntry, SizeLimits, Volume, VolumeInfo, VolumeWriter } from '../port';
-import { parseGeometry, type NtfsGeometry } from './boot-sector';
+import type {
+  Beyond,
+  ByteRange,
+  ChangeOptions,
+  ContentRun,
+  FileEntry,
+  SizeLimits,
+  Transaction,
+  Volume,
+  VolumeInfo,
+  VolumeWriter,
+} from '../port';
+import { countSet, runsOf } from './bitmap';
+import { BOOT, parseGeometry, type NtfsGeometry } from './boot-sector';
 import { checkNtfs } from './check';
 import { decompressUnit } from './decompress';
+import { ntfsLimits } from './limits';
+import { relabelNtfs } from './relabel';
+import { resizeNtfs, type ResizeInput } from './resize';
+import { openNtfsWriter } from './writer';
 import { scanMft, type Mft, type NtfsStream } from './mft';
 import { ATTRIBUTE_FLAG, TYPE, utf16 } from './record';
 import { entriesOf, type NtfsEntry } from './tree';
 
 const BITMAP = 6;
 const VOLUME = 3;
+const UPCASE = 10;
 const MAX_BEYOND_ITEMS = 200;
+/** Findings that make carrying data unsafe whatever anyone says. */
+const NEVER_OVERRIDDEN = new Set([
+  'ntfs.bad-record',
+  'ntfs.torn-record',
+  'ntfs.bad-runs',
+  'ntfs.gap',
+  'ntfs.short',
+  'ntfs.cross-link',
+  'ntfs.unmarked',
+]);
 
 /** Opens the volume that begins at the device's start. @throws CoreError `fs.damaged` */
 export async function openNtfs(device: BlockDevice): Promise<Volume> {
@@ -33,12 +60,7 @@ async function readBitmap(device: BlockDevice, g: NtfsGeometry, mft: Mft): Promi
     });
   }
   const bitmap = new Uint8Array(needed);
-  let at = 0;
-  for await (const run of contentOf(device, g, { ...stream, size: needed })) {
-    if (run.kind === 'at') await device.read(run.offset, bitmap.subarray(at, at + run.length));
-    else if (run.kind === 'bytes') bitmap.set(run.bytes, at);
-    at += run.kind === 'bytes' ? run.bytes.length : run.length;
-  }
+  await readInto(device, g, { ...stream, size: needed }, bitmap);
   return bitmap;
 }
 
@@ -64,9 +86,7 @@ class NtfsVolume implements Volume {
   }
 
   async limits(): Promise<SizeLimits> {
-    const bytes = this.info.size;
-    const reason = 'NTFS volumes keep their size here for now';
-    return { floor: { bytes, reason, holds: [{ what: 'the whole volume', bytes }] }, ceiling: { bytes, reason } };
+    return ntfsLimits(this.geometry, this.mft, this.bitmap);
   }
 
   async allocation(): Promise<readonly ByteRange[]> {
@@ -77,8 +97,8 @@ class NtfsVolume implements Volume {
       if (last && last.end === start) last.end = end;
       else ranges.push({ start, end });
     };
-    for (let c = 0; c < clusterCount; c++)
-      if (this.bitmap[c >> 3]! & (1 << (c & 7))) add(c * clusterSize, (c + 1) * clusterSize);
+    for (const run of runsOf(this.bitmap, 0, clusterCount, true))
+      add(run.start * clusterSize, (run.start + run.length) * clusterSize);
     const backup = totalSectors * sectorSize;
     if (backup + sectorSize <= this.device.size) add(backup, backup + sectorSize);
     return ranges;
@@ -111,28 +131,68 @@ class NtfsVolume implements Volume {
     if (found.stream) yield* contentOf(this.device, this.geometry, found.stream);
   }
 
-  shrink(): Promise<void> {
-    return this.#refuse('become smaller');
+  async shrink(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
+    await this.#assertSound(options);
+    const { floor } = await this.limits();
+    if (size < floor.bytes)
+      throw new CoreError('fs.below-floor', { wanted: size, floor: floor.bytes, reason: floor.reason });
+    if (size < this.info.size) await resizeNtfs(this.#input, size, tx);
   }
 
-  grow(): Promise<void> {
-    return this.#refuse('become larger');
+  async grow(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
+    await this.#assertSound(options);
+    const { ceiling } = await this.limits();
+    if (size > ceiling.bytes)
+      throw new CoreError('fs.above-ceiling', { wanted: size, ceiling: ceiling.bytes, reason: ceiling.reason });
+    if (size > this.info.size) await resizeNtfs(this.#input, size, tx);
   }
 
-  relabel(): Promise<void> {
-    return this.#refuse('change its label');
+  relabel(label: string, tx: Transaction): Promise<void> {
+    return relabelNtfs(this.#input, label, tx);
   }
 
-  rebase(): Promise<void> {
-    return this.#refuse('be moved');
+  async rebase(startLba: number, tx: Transaction): Promise<void> {
+    const { totalSectors, sectorSize } = this.geometry;
+    const sector = this.boot.slice();
+    BOOT.encode({ hiddenSectors: startLba }, sector);
+    await tx.write(0, sector);
+    await tx.write(totalSectors * sectorSize, sector);
   }
 
-  writer(): Promise<VolumeWriter> {
-    return this.#refuse('be written to');
+  async writer(tx: Transaction): Promise<VolumeWriter> {
+    return openNtfsWriter(this.#input, await readUpcase(this.device, this.geometry, this.mft), tx);
   }
 
-  #refuse(ability: string): Promise<never> {
-    return Promise.reject(new CoreError('fs.ability', { fileSystem: 'NTFS', ability }));
+  get #input(): ResizeInput {
+    const { device, geometry, boot, mft, bitmap } = this;
+    return { device, geometry, boot, mft, bitmap };
+  }
+
+  async #assertSound({ override }: ChangeOptions): Promise<void> {
+    const errors = (await this.check()).filter(
+      (f) => f.severity === 'error' && (!override || NEVER_OVERRIDDEN.has(f.code)),
+    );
+    if (errors.length === 0) return;
+    throw new CoreError('fs.unsound', { fileSystem: 'NTFS', findings: errors.length, first: errors[0]!.message });
+  }
+}
+
+async function readUpcase(device: BlockDevice, g: NtfsGeometry, mft: Mft): Promise<Uint16Array> {
+  const stream = mft.files.get(UPCASE)?.streams.find((s) => s.type === TYPE.data && s.name === '');
+  const bytes = new Uint8Array(2 * 65_536);
+  if (stream?.size !== bytes.length)
+    throw new CoreError('fs.damaged', { fileSystem: 'NTFS', reason: 'its case table is missing', offset: 0 });
+  await readInto(device, g, stream, bytes);
+  return new Uint16Array(bytes.buffer);
+}
+
+/** Reads a stream's content into a buffer of its size. */
+async function readInto(device: BlockDevice, g: NtfsGeometry, stream: NtfsStream, into: Uint8Array): Promise<void> {
+  let at = 0;
+  for await (const run of contentOf(device, g, stream)) {
+    if (run.kind === 'at') await device.read(run.offset, into.subarray(at, at + run.length));
+    else if (run.kind === 'bytes') into.set(run.bytes, at);
+    at += run.kind === 'bytes' ? run.bytes.length : run.length;
   }
 }
 
@@ -226,8 +286,7 @@ async function readUnit(
 }
 
 function describe(g: NtfsGeometry, mft: Mft, bitmap: Uint8Array): VolumeInfo {
-  let used = 0;
-  for (let c = 0; c < g.clusterCount; c++) if (bitmap[c >> 3]! & (1 << (c & 7))) used += 1;
+  const used = countSet(bitmap, g.clusterCount);
   const label = mft.files.get(VOLUME)?.streams.find((s) => s.type === TYPE.volumeName)?.value;
   return {
     kind: 'ntfs',
@@ -237,7 +296,7 @@ function describe(g: NtfsGeometry, mft: Mft, bitmap: Uint8Array): VolumeInfo {
     clusterSize: g.clusterSize,
     // The backup boot sector belongs to the volume though the volume does not count it.
     size: (g.totalSectors + 1) * g.sectorSize,
-    used: used * g.clusterSize,
+    used: used * g.clusterSize + g.sectorSize,
     free: (g.clusterCount - used) * g.clusterSize,
     hiddenSectors: g.hiddenSectors,
   };

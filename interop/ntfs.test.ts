@@ -1,0 +1,91 @@
+import { readFileSync, writeFileSync } from 'node:fs';
+import { afterAll, describe, expect, it } from 'vitest';
+import { fls, icat, read, scratch, sevenZip, ullager } from './readers';
+
+const box = scratch();
+afterAll(() => box.remove());
+
+interface FileLine {
+  path: string;
+  kind: string;
+  size: number;
+  sha256?: string;
+}
+
+function filesOf(image: string): FileLine[] {
+  const { code, out } = ullager('files', image, '--json');
+  expect(code).toBe(0);
+  return (JSON.parse(out) as { files: FileLine[] }).files.filter((f) => f.kind === 'file');
+}
+
+/** Every reader finds every file with the right content. */
+function readersAgree(image: string, files: readonly FileLine[]): void {
+  expect(read('fsstat', [image])).toContain('File System Type: NTFS');
+  const inodes = fls(image, 0);
+  expect([...inodes.keys()].sort()).toEqual(files.map((f) => f.path).sort());
+  for (const file of files.filter((_, i) => i % 9 === 0))
+    expect(icat(image, 0, inodes.get(file.path)!), file.path).toBe(file.sha256);
+  const listed = [...sevenZip(image)].filter(([path]) => !path.startsWith('[SYSTEM]'));
+  expect(listed.sort()).toEqual(files.map((f) => [f.path, f.size] as [string, number]).sort());
+  expect(read('grub-fstest', [image, 'cat', '(loop0)/note.txt'])).toBe('hello');
+  expect(read('grub-fstest', [image, 'ls', '(loop0)/many/'])).toContain('file-0399.txt');
+}
+
+describe('independent readers', () => {
+  it.each([
+    [512, '40 MiB'],
+    [4096, '120 MiB'],
+    [65536, '300 MiB'],
+  ])('read an NTFS volume with clusters of %i bytes, at its floor, and grown back', (clusterSize, size) => {
+    const recipe = box.path(`${clusterSize}.json`);
+    const fill = [
+      { file: 'note.txt', text: 'hello' },
+      {
+        folder: 'Bilder/植物園',
+        count: 60,
+        name: 'Ansicht {nnn} {word}.jpg',
+        smallest: '1 KiB',
+        largest: '90 KiB',
+        fragments: 6,
+      },
+      { folder: 'many', count: 400, name: 'file-{nnnn}.txt', smallest: '1 B', largest: '2 KiB' },
+      {
+        folder: 'far',
+        count: 25,
+        name: 'Снимок-{n}.bin',
+        smallest: '3 KiB',
+        largest: '200 KiB',
+        near: 0.85,
+        fragments: 5,
+      },
+    ];
+    writeFileSync(
+      recipe,
+      JSON.stringify({
+        version: 1,
+        id: 'ntfs',
+        name: 'ntfs',
+        medium: 'ssd',
+        size,
+        table: 'none',
+        volumes: [{ fileSystem: 'ntfs', label: 'Grüße', clusterSize, fill }],
+      }),
+    );
+    const image = box.path(`${clusterSize}.img`);
+    expect(ullager('make', recipe, '--out', image).code).toBe(0);
+    const before = filesOf(image);
+    expect(before).toHaveLength(486);
+    readersAgree(image, before);
+    for (const wish of ['floor', 'rest']) {
+      const target = box.path(`${clusterSize}-${wish}.json`);
+      writeFileSync(target, JSON.stringify({ volumes: [{ keep: 1, size: wish, label: `now ${wish}` }] }));
+      const run = ullager('run', image, '--target', target, '--in-place');
+      expect(run.code, run.err).toBe(0);
+      expect(ullager('check', image).out).toBe('Nothing found.\n');
+      expect(filesOf(image)).toEqual(before);
+      readersAgree(image, before);
+      expect(read('fsstat', [image])).toContain(`Volume Name: now ${wish}`);
+    }
+    expect(readFileSync(image).length).toBeGreaterThan(0);
+  });
+});
