@@ -5,6 +5,7 @@ const PORT = 3187;
 export default defineConfig({
   testDir: 'e2e',
   timeout: 120_000,
+  expect: { timeout: 15_000 },
   workers: 1,
   reporter: [['list']],
   use: {

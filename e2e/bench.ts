@@ -13,7 +13,7 @@ export async function openBench(page: Page): Promise<void> {
     Object.assign(window, { showOpenFilePicker: undefined, showSaveFilePicker: undefined });
   });
   await page.goto('/');
-  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();
+  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled({ timeout: 40_000 });
 }
 
 /** Takes the demo stick to Divide. */

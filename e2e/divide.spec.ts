@@ -24,6 +24,23 @@ test('the demo stick is divided by typing, run, proven and rewound', async ({ pa
   await expect(page.getByText('Nothing to do yet')).toBeVisible();
 });
 
+test('the front desk SSD, one NTFS volume, is divided and proven', async ({ page }) => {
+  await openBench(page);
+  const ssd = page.getByRole('button', { name: 'Open Front desk SSD' });
+  await expect(ssd).toBeEnabled({ timeout: 40_000 });
+  await ssd.click();
+  await page.getByRole('button', { name: 'Divide', exact: true }).click();
+  await page.getByRole('button', { name: 'Split' }).click();
+  await select(page, /C Windows/);
+  await typeSize(page, '200 GiB');
+  await expect(page.getByText('Shrink C Windows to 200 GiB')).toBeVisible();
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  await page.getByRole('button', { name: 'Run the work order' }).click();
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible({ timeout: 90_000 });
+  const stored = await page.evaluate(async () => (await navigator.storage.estimate()).usage ?? 0);
+  expect(stored).toBeLessThan(60e6);
+});
+
 test('an edge is dragged, stops at the floor and says why; undo and redo', async ({ page }) => {
   await openBench(page);
   await divideStick(page);

@@ -41,10 +41,10 @@ test('the page keeps working with the server away, and sends nothing anywhere el
   await openBench(page);
   await page.waitForFunction(async () => (await navigator.serviceWorker.ready).active?.state === 'activated');
   await page.reload();
-  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();
+  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled({ timeout: 40_000 });
   await context.setOffline(true);
   await page.reload();
-  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();
+  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled({ timeout: 40_000 });
   await divideStick(page);
   await page.getByRole('button', { name: 'Split' }).click();
   await expect(page.getByText(/Make D, /)).toBeVisible();

@@ -29,11 +29,15 @@ export function mmls(image: string): { start: number; length: number; descriptio
     .flatMap((m) => (m ? [{ start: Number(m[1]), length: Number(m[2]), description: m[3]! }] : []));
 }
 
-/** Files as `fls` walks them, deleted and virtual ones left out: inode by path. */
-export function fls(image: string, offset: number): Map<string, string> {
+/**
+ * Files as `fls` walks them, virtual ones left out: inode by path. Where clusters are larger than index blocks it finds
+ * every name but marks those behind the first block of a cluster as unallocated; `anyMark` takes them too.
+ */
+export function fls(image: string, offset: number, anyMark = false): Map<string, string> {
   const out = new Map<string, string>();
+  const pattern = anyMark ? /^[-r]\/r (?:\* )?(\d+(?:-\d+-\d+)?):\t(.*)$/ : /^r\/r (\d+(?:-\d+-\d+)?):\t(.*)$/;
   for (const line of read('fls', ['-r', '-p', '-o', String(offset), image]).split('\n')) {
-    const match = /^r\/r (\d+(?:-\d+-\d+)?):\t(.*)$/.exec(line);
+    const match = pattern.exec(line);
     if (match && !match[2]!.startsWith('$')) out.set(match[2]!, match[1]!);
   }
   return out;

@@ -26,15 +26,13 @@ async function open(colorScheme: 'light' | 'dark'): Promise<Page> {
   await page.goto(address);
   const stick = page.getByRole('button', { name: 'Open Label printer stick' });
   await stick.waitFor();
-  await page.waitForFunction(
-    () => !document.querySelector<HTMLButtonElement>('button[aria-label="Open Label printer stick"]')!.disabled,
-  );
+  await page.waitForFunction(() => document.querySelectorAll('button[aria-label^="Open "]:disabled').length === 0);
   return page;
 }
 
 async function shoot(page: Page, name: string): Promise<void> {
   await page.mouse.move(640, 799);
-  await page.waitForTimeout(500);
+  await page.waitForTimeout(1500);
   await page.screenshot({ path: `${folder}/${name}.png` });
 }
 
@@ -69,6 +67,20 @@ await page.getByText('Proven').waitFor({ timeout: 60_000 });
 await shoot(page, 'prove');
 await page.getByRole('button', { name: 'Run', exact: true }).click();
 await shoot(page, 'run');
+
+const ssd = await open('light');
+await ssd.getByRole('button', { name: 'Open Front desk SSD' }).click();
+await ssd.getByRole('button', { name: 'Divide', exact: true }).click();
+await ssd.getByRole('button', { name: 'Split' }).click();
+await ssd.getByLabel('Label', { exact: true }).fill('Herbarium');
+await ssd.getByLabel('Label', { exact: true }).press('Enter');
+await ssd
+  .getByRole('group', { name: 'The disk now and planned' })
+  .getByRole('button', { name: /C Windows/ })
+  .click();
+await ssd.getByLabel('Size', { exact: true }).fill('200 GiB');
+await ssd.getByLabel('Size', { exact: true }).press('Enter');
+await shoot(ssd, 'divide-ssd');
 
 const dark = await open('dark');
 await split(dark);

@@ -228,13 +228,15 @@ async function* readFile(volume: Volume, window: BlockDevice, entry: FileEntry):
   }
 }
 
-/** Passes on what a person can see; the end of a step always. */
+/** Passes on what a person can see: the beginning and the end of each step, and what lies between at a pace. */
 function paced(progress: ProgressListener): ProgressListener {
   let last = 0;
+  let step = -1;
   return (report) => {
     const now = performance.now();
-    if (report.state !== 'done' && report.done > 0 && now - last < PROGRESS_EVERY_MS) return;
+    if (report.state !== 'done' && report.step === step && now - last < PROGRESS_EVERY_MS) return;
     last = now;
+    step = report.step;
     progress(report);
   };
 }

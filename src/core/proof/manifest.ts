@@ -83,6 +83,8 @@ export async function* takeManifest(
       options.progress?.({ files, bytes });
     });
     files += 1;
+    // What was not read because its source is known counts as done all the same.
+    if (digest.method === 'source') bytes += size;
     options.progress?.({ files, bytes });
     yield { path, kind, size, times, attributes, ...digest };
   }

@@ -121,6 +121,41 @@ describe('a run', () => {
   });
 });
 
+describe('a run on NTFS', () => {
+  it('gives the same bytes as an undisturbed run whenever the power goes', async () => {
+    const fill = [
+      { folder: 'near', count: 20, name: 'n{nn}.bin', smallest: '1 KiB', largest: '200 KiB', fragments: 5 },
+      { folder: 'far', count: 20, name: 'f{nn}.bin', smallest: '1 KiB', largest: '300 KiB', near: 0.7, fragments: 5 },
+    ];
+    const start = await buildStick({ size: '40 MiB', volumes: [{ fileSystem: 'ntfs', label: 'SYS', fill }] });
+    const { plan } = await planFor(start, {
+      volumes: [
+        { keep: 1, size: '16 MiB', label: 'kept' },
+        { create: 'ntfs', size: 'rest', label: 'new' },
+      ],
+    });
+    const undisturbed = clone(start);
+    const counter = new UnreliableDevice(undisturbed, { after: Infinity, random: Math.random });
+    const certificate = await startRun(plan, { disk: counter, journal: new MemoryJournal(), now: NOW });
+    expect(certificate).toMatchObject({ proven: true, volumes: [{ files: 40 }] });
+    const after = await surveyDisk(undisturbed);
+    expect(after.volumes.map((v) => [v.info?.label, v.findings])).toEqual([
+      ['kept', []],
+      ['new', []],
+    ]);
+    for (let cut = 1; cut < counter.operations; cut += 3) {
+      const random = seededRandom(cut);
+      const disk = clone(start);
+      const journal = new MemoryJournal();
+      const run = startRun(plan, { disk: new UnreliableDevice(disk, { after: cut, random }), journal, now: NOW });
+      await expect(run, `cut ${cut}`).rejects.toMatchObject({ code: 'device.power-cut' });
+      journal.lose(Math.floor(random() * 3));
+      expect((await resumeRun({ disk, journal, now: NOW })).proven, `cut ${cut}`).toBe(true);
+      expect(Buffer.compare(disk.buffer, undisturbed.buffer), `cut ${cut}`).toBe(0);
+    }
+  });
+});
+
 describe('rewinding', () => {
   class MemoryUndo implements UndoStore {
     list: { offset: number; bytes: Uint8Array }[] = [];

@@ -40,7 +40,7 @@ const TOP = 34;
 const BOTTOM = 16;
 const GAP = 3;
 const LEAST = 22;
-const SCALE = 64;
+const SCALE = 76;
 const MARKS = 92;
 
 /** The two columns, Now and Planned, joined by bands. Edits are made on the planned one. */

@@ -182,16 +182,28 @@ class NtfsWriter implements VolumeWriter {
     }
     if (near !== undefined) this.#cursor = Math.min(this.#count - 1, Math.floor(near * this.#count));
     const runs: { lcn: number; length: number }[] = [];
-    for (let left = count; left > 0; this.#cursor = (this.#cursor + 1) % this.#count) {
-      if (isSet(this.#bitmap, this.#cursor)) continue;
-      setBits(this.#bitmap, this.#cursor, this.#cursor + 1, true);
-      const last = runs.at(-1);
-      if (last && last.lcn + last.length === this.#cursor) last.length += 1;
-      else runs.push({ lcn: this.#cursor, length: 1 });
-      left -= 1;
+    for (let left = count; left > 0;) {
+      const step = this.#stepAt(left);
+      if (!isSet(this.#bitmap, this.#cursor)) {
+        setBits(this.#bitmap, this.#cursor, this.#cursor + step, true);
+        const last = runs.at(-1);
+        if (last && last.lcn + last.length === this.#cursor) last.length += step;
+        else runs.push({ lcn: this.#cursor, length: step });
+        left -= step;
+      }
+      this.#cursor = (this.#cursor + step) % this.#count;
     }
     this.#free -= count;
     return runs;
+  }
+
+  /** How many clusters at the cursor are alike: eight where a whole byte of the bitmap is, else one. */
+  #stepAt(left: number): number {
+    const at = this.#cursor;
+    if ((at & 7) !== 0 || at + 8 > this.#count) return 1;
+    const byte = this.#bitmap[at >> 3]!;
+    if (byte === 0xff) return 8;
+    return byte === 0 && left >= 8 ? 8 : 1;
   }
 
   #place(path: string): { parent: number; name: string } {

@@ -97,6 +97,23 @@ describe('mutated volumes', () => {
   });
 });
 
+describe('mutated NTFS volumes', () => {
+  it('in boot sector, records, runlists and indexes', async () => {
+    const size = 8 * MIB;
+    const source = await makeVolume({ kind: 'ntfs', size, clusterSize: 4096 });
+    await fillRandomly('ntfs', source, 5, 0.3);
+    const bytes = await source.bytes(0, size);
+    const device = new Sealed(bytes);
+    expect(await (await openVolume('ntfs', device)).check()).toEqual([]);
+    for (let seed = 0; seed < 2 * CASES; seed++) {
+      const undo = mutate(bytes, 90_000, seededRandom(seed));
+      await typed(seed, () => exerciseVolume(device));
+      restore(bytes, undo);
+    }
+    expect(await (await openVolume('ntfs', device)).check()).toEqual([]);
+  });
+});
+
 describe('mutated disks', () => {
   it('with a table', async () => {
     const { buffer } = await buildStick({ size: '20 MiB' });
