@@ -42,6 +42,8 @@ export interface RunPorts {
 }
 
 const MANIFEST_PART = 2000;
+/** The table is the disk's first sector, and nothing of the disk is free to its step. */
+const TABLE_START = 0;
 
 /**
  * Begins a run.
@@ -245,7 +247,7 @@ class Execution {
 
   async #table(index: number, step: Step & { kind: 'table' }): Promise<void> {
     const { disk } = this.ports;
-    const tx = new StepTransaction(disk, 0, [{ start: 0, end: disk.size }]);
+    const tx = new StepTransaction(disk, TABLE_START, [{ start: TABLE_START, end: disk.size }]);
     const previous = await disk.bytes(0, step.sectorSize);
     await tx.write(0, serialiseMbr(previous, step.entries, step.diskSignature));
     await this.#commit(index, tx);

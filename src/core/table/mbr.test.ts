@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { isGptHeader, looksLikeTable, parseMbr, serialiseMbr, type MbrEntry } from '.';
 import { chs } from './mbr';
 
-const DISK = 1_000_000;
+const DISK_SECTORS = 1_000_000;
 const entry = fc.record({
   active: fc.boolean(),
   type: fc.integer({ min: 1, max: 255 }),
@@ -21,7 +21,7 @@ describe('a master boot record', () => {
         const before = new Uint8Array(512);
         before.set(code);
         const sector = serialiseMbr(before, list);
-        expect(parseMbr(sector, DISK).entries).toEqual(list);
+        expect(parseMbr(sector, DISK_SECTORS).entries).toEqual(list);
         expect(sector.subarray(0, 446)).toEqual(before.subarray(0, 446));
         expect(looksLikeTable(sector)).toBe(list.length > 0);
       }),
@@ -33,7 +33,7 @@ describe('a master boot record', () => {
       fc.property(entries, fc.uint8Array({ minLength: 24, maxLength: 24 }), (list, odd) => {
         const sector = serialiseMbr(new Uint8Array(4096), list);
         for (const { slot } of list) sector.set(odd.subarray(slot * 6, slot * 6 + 3), 446 + slot * 16 + 1);
-        expect(serialiseMbr(sector, parseMbr(sector, DISK).entries)).toEqual(sector);
+        expect(serialiseMbr(sector, parseMbr(sector, DISK_SECTORS).entries)).toEqual(sector);
       }),
     );
   });
@@ -51,17 +51,19 @@ describe('a master boot record', () => {
       make(1, 6000, 1000),
       make(3, 900_000, 200_000),
     ]);
-    expect(parseMbr(sector, DISK).findings.map((f) => f.code)).toEqual(['table.past-end', 'table.overlap']);
+    expect(parseMbr(sector, DISK_SECTORS).findings.map((f) => f.code)).toEqual(['table.past-end', 'table.overlap']);
   });
 
   it('never throws anything untyped on random sectors', () => {
     fc.assert(
       fc.property(fc.uint8Array({ minLength: 512, maxLength: 512 }), (sector) => {
         sector.set([0x55, 0xaa], 510);
-        expect(parseMbr(sector, DISK).entries.length).toBeLessThanOrEqual(4);
+        expect(parseMbr(sector, DISK_SECTORS).entries.length).toBeLessThanOrEqual(4);
       }),
     );
-    expect(() => parseMbr(new Uint8Array(512), DISK)).toThrowError(expect.objectContaining({ code: 'table.damaged' }));
+    expect(() => parseMbr(new Uint8Array(512), DISK_SECTORS)).toThrowError(
+      expect.objectContaining({ code: 'table.damaged' }),
+    );
   });
 
   it('writes CHS addresses of 255 heads and 63 sectors, and the largest one beyond cylinder 1023', () => {

@@ -13,7 +13,7 @@ import type { FatTree } from './tree';
 import type { FatState } from './volume-state';
 
 /** Grows to at most `size` bytes. The caller has checked the limits and the volume's soundness. */
-export async function growVolume(state: FatState, tree: FatTree, size: number, tx: Transaction): Promise<void> {
+export async function growFat(state: FatState, tree: FatTree, size: number, tx: Transaction): Promise<void> {
   const totalSectors = Math.floor(size / state.geometry.sectorSize);
   const growth = planTableGrowth(state.geometry, totalSectors);
   if (growth.shift === 0) await growInPlace(state, totalSectors, growth, tx);

@@ -13,7 +13,7 @@ import type { FatTree } from './tree';
 import type { FatState } from './volume-state';
 
 /** Shrinks to at most `size` bytes. The caller has checked the limits and the volume's soundness. */
-export async function shrinkVolume(state: FatState, tree: FatTree, size: number, tx: Transaction): Promise<void> {
+export async function shrinkFat(state: FatState, tree: FatTree, size: number, tx: Transaction): Promise<void> {
   const { geometry: g } = state;
   const totalSectors = Math.floor(size / g.sectorSize);
   const clusterCount = Math.floor((totalSectors - g.dataStart) / g.sectorsPerCluster);

@@ -15,13 +15,13 @@ import type {
 import { BAD, FREE } from './allocation-table';
 import { clusterOffset, EXTENDED_16, EXTENDED_32 } from './boot-sector';
 import { checkVolume, countClusters } from './check';
-import { growVolume } from './grow';
+import { growFat } from './grow';
 import { FAT_KINDS } from './kinds';
 import { sizeLimits } from './limits';
 import { unpackLabel } from './names';
 import { writeBoot } from './patches';
 import { relabelVolume } from './relabel';
-import { shrinkVolume } from './shrink';
+import { shrinkFat } from './shrink';
 import { scanTree, type FatTree } from './tree';
 import { chainRuns, loadState, type FatState } from './volume-state';
 import type { BlockDevice } from '@/core/device';
@@ -129,7 +129,7 @@ class FatVolume implements Volume {
     const { floor } = await this.limits();
     if (size < floor.bytes)
       throw new CoreError('fs.below-floor', { wanted: size, floor: floor.bytes, reason: floor.reason });
-    await shrinkVolume(this.state, this.tree, Math.min(size, this.info.size), tx);
+    await shrinkFat(this.state, this.tree, Math.min(size, this.info.size), tx);
   }
 
   async grow(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
@@ -137,7 +137,7 @@ class FatVolume implements Volume {
     const { ceiling } = await this.limits();
     if (size > ceiling.bytes)
       throw new CoreError('fs.above-ceiling', { wanted: size, ceiling: ceiling.bytes, reason: ceiling.reason });
-    await growVolume(this.state, this.tree, Math.max(size, this.info.size), tx);
+    await growFat(this.state, this.tree, Math.max(size, this.info.size), tx);
   }
 
   relabel(label: string, tx: Transaction): Promise<void> {

@@ -1,0 +1,212 @@
+import 'fake-indexeddb/auto';
+import { MemoryDevice, OverlayDevice } from '@/core/device';
+import { deviceCompliance } from '@/core/device/fixtures/compliance';
+import { layoutOf } from '@/core/inspect';
+import { asVolumeId, newVolumeAt, type Layout } from './fixtures/layouts';
+import { derivePlan, type Plan } from '@/core/plan';
+import { parseRecipe, type Recipe } from '@/core/practice';
+import type { RunProgress } from '@/core/run';
+import { beforeEach, describe, expect, it } from 'vitest';
+import { Database } from './database';
+import { EngineHost } from './host';
+import { DexieJournal, DexieOverlayStore } from './stores';
+
+const MIB = 1024 * 1024;
+const RECIPE: Recipe = parseRecipe({
+  version: 1,
+  id: 'host-test',
+  name: 'Host test',
+  medium: 'usb',
+  size: '40 MiB',
+  table: 'mbr',
+  volumes: [
+    {
+      fileSystem: 'fat16',
+      label: 'HOST',
+      fill: [
+        { file: 'top.txt', text: 'at the top' },
+        { folder: 'a/b', count: 12, name: 'f{nn}.bin', smallest: '2 KiB', largest: '60 KiB', near: 0.8, fragments: 3 },
+        { folder: 'a/c', count: 3, name: 'g{n}.bin', smallest: '100 KiB', largest: '200 KiB' },
+      ],
+    },
+  ],
+});
+
+/** Every test has disks of its own in one database. */
+let id = '';
+let count = 0;
+beforeEach(() => {
+  count += 1;
+  id = `disk-${count}`;
+});
+
+async function opened(): Promise<{ host: EngineHost; plan: Plan }> {
+  const host = new EngineHost();
+  const survey = await host.openPractice(id, RECIPE);
+  const now = layoutOf(survey);
+  const [kept] = now.volumes;
+  const planned: Layout = {
+    ...now,
+    volumes: [
+      { ...kept!, length: 20 * MIB },
+      { ...newVolumeAt(21 * MIB, 18 * MIB), id: asVolumeId('new-1') },
+    ],
+  };
+  return { host, plan: derivePlan(survey, planned) };
+}
+
+/** Everything a port serves. */
+async function drain(serve: (port: MessagePort) => Promise<void>): Promise<Uint8Array> {
+  const { port1, port2 } = new MessageChannel();
+  await serve(port1);
+  const parts: Uint8Array[] = [];
+  for (;;) {
+    const arrived = new Promise<{ bytes?: ArrayBuffer; error?: string }>(
+      (resolve) => (port2.onmessage = ({ data }) => resolve(data as { bytes?: ArrayBuffer })),
+    );
+    port2.postMessage('pull');
+    const { bytes, error } = await arrived;
+    if (error) throw new Error(error);
+    if (!bytes) break;
+    parts.push(new Uint8Array(bytes));
+  }
+  port1.close();
+  port2.close();
+  return Buffer.concat(parts);
+}
+
+describe('the engine', () => {
+  it('opens a practice disk and lists its folders, largest first', async () => {
+    const { host } = await opened();
+    const top = await host.folder(id, 1, '');
+    expect(top.map((i) => [i.name, i.kind, i.totalFiles])).toEqual([
+      ['a', 'folder', 15],
+      ['top.txt', 'file', 1],
+    ]);
+    const inner = await host.folder(id, 1, 'a');
+    expect(inner.map((i) => i.name).sort()).toEqual(['b', 'c']);
+    expect(inner[0]!.totalBytes).toBeGreaterThanOrEqual(inner[1]!.totalBytes);
+    expect(await host.folder(id, 1, 'a/nothing')).toEqual([]);
+  });
+
+  it('previews and serves a file', async () => {
+    const { host } = await opened();
+    const {
+      name: _n,
+      totalBytes: _b,
+      totalFiles: _f,
+      ...entry
+    } = (await host.folder(id, 1, '')).find((i) => i.name === 'top.txt')!;
+    expect(new TextDecoder().decode(await host.preview(id, 1, entry, 6))).toBe('at the');
+    expect(new TextDecoder().decode(await drain((port) => host.serveFile(id, 1, entry, port)))).toBe('at the top');
+  });
+
+  it('says what lies past an end', async () => {
+    const { host } = await opened();
+    const beyond = await host.beyond(id, 1, 20 * MIB);
+    expect(beyond.bytes).toBeGreaterThan(0);
+    expect(beyond.items[0]!.path).toMatch(/^a\//);
+  });
+
+  it('runs, tells its progress in order, survives being opened anew, and rewinds', async () => {
+    const { host, plan } = await opened();
+    const before = await drain((port) => host.serveImage(id, port));
+    const seen: RunProgress[] = [];
+    const certificate = await host.run(id, plan, (progress) => seen.push(progress));
+    expect(certificate).toMatchObject({ proven: true, volumes: [{ files: 16, differing: 0 }] });
+    expect(seen.filter((p) => p.state === 'done').map((p) => p.step)).toEqual(plan.steps.map((_, i) => i));
+    expect((await host.survey(id)).volumes).toHaveLength(2);
+    const after = await drain((port) => host.serveImage(id, port));
+    expect(Buffer.compare(before, after)).not.toBe(0);
+
+    const again = new EngineHost();
+    expect((await again.openPractice(id, RECIPE)).volumes.map((v) => v.info?.label)).toEqual(['HOST', 'NEW']);
+    expect(await again.runStatus(id)).toMatchObject({ certificate: { proven: true } });
+    expect(Buffer.compare(await drain((port) => again.serveImage(id, port)), after)).toBe(0);
+    expect((await again.rewind(id)).volumes).toHaveLength(1);
+    expect(Buffer.compare(await drain((port) => again.serveImage(id, port)), before)).toBe(0);
+    expect(await again.runStatus(id)).toBeUndefined();
+  });
+
+  it('stops safely and resumes in another worker', async () => {
+    const { host, plan } = await opened();
+    const stopped = host.run(id, plan, ({ step }) => {
+      if (step === 1) void host.stop(id);
+    });
+    await expect(stopped).rejects.toMatchObject({ code: 'run.stopped' });
+    await expect(host.run(id, plan, () => undefined)).rejects.toMatchObject({ code: 'run.unfinished' });
+    const again = new EngineHost();
+    await again.openPractice(id, RECIPE);
+    expect((await again.runStatus(id))?.certificate).toBeUndefined();
+    expect((await again.resume(id, () => undefined)).proven).toBe(true);
+  });
+
+  it('knows only what is open, and forgets what it is told to', async () => {
+    const { host, plan } = await opened();
+    await host.run(id, plan, () => undefined);
+    await host.forget(id);
+    await expect(host.survey(id)).rejects.toMatchObject({ code: 'storage.lost' });
+    expect(await host.runStatus(id)).toBeUndefined();
+    expect((await host.openPractice(id, RECIPE)).volumes).toHaveLength(1);
+  });
+
+  it('opens an image file, and refuses another one in its place', async () => {
+    const { host } = await opened();
+    const bytes = await drain((port) => host.serveImage(id, port));
+    const file = new File([bytes as Uint8Array<ArrayBuffer>], 'x.img', { lastModified: 5 });
+    const { survey, fingerprint } = await host.openImage('image', file);
+    expect(survey.volumes[0]!.info?.label).toBe('HOST');
+    await host.openImage('image', file, fingerprint);
+    const other = new File([bytes as Uint8Array<ArrayBuffer>], 'x.img', { lastModified: 6 });
+    await expect(host.openImage('image', other, fingerprint)).rejects.toMatchObject({ code: 'image.changed' });
+    await expect(host.openImage('text', new File(['words '.repeat(200)], 'a.txt'))).rejects.toMatchObject({
+      code: 'image.not-a-disk',
+    });
+  });
+});
+
+describe('the browser’s stores', () => {
+  let n = 0;
+  deviceCompliance('an overlay in Dexie', async (size) => {
+    n += 1;
+    return OverlayDevice.open(
+      new MemoryDevice(new Uint8Array(size)),
+      new DexieOverlayStore(new Database(), `compliance-${n}`),
+    );
+  });
+
+  it('keep an overlay apart from another disk’s, and through compacting', async () => {
+    const db = new Database();
+    const base = new MemoryDevice(new Uint8Array(MIB));
+    const one = await OverlayDevice.open(base, new DexieOverlayStore(db, 'one'));
+    const two = await OverlayDevice.open(base, new DexieOverlayStore(db, 'two'));
+    await one.write(10, Uint8Array.of(1, 2, 3));
+    await two.write(10, Uint8Array.of(9));
+    await one.flush();
+    await two.flush();
+    const store = new DexieOverlayStore(db, 'one');
+    await store.compact([{ start: 10, end: 13, origin: -1, at: 10 }]);
+    expect([...(await (await OverlayDevice.open(base, store)).bytes(9, 5))]).toEqual([0, 1, 2, 3, 0]);
+    await store.clear();
+    expect([...(await (await OverlayDevice.open(base, new DexieOverlayStore(db, 'two'))).bytes(9, 3))]).toEqual([
+      0, 9, 0,
+    ]);
+  });
+
+  it('keep a journal in order, and lose what was not flushed', async () => {
+    const db = new Database();
+    const journal = new DexieJournal(db, 'j');
+    await journal.append({ kind: 'done', step: 0 }, Uint8Array.of(7));
+    await journal.flush();
+    await journal.append({ kind: 'done', step: 1 });
+    const steps = async (j: DexieJournal): Promise<number[]> => {
+      const out: number[] = [];
+      for await (const { record } of j.entries()) if (record.kind === 'done') out.push(record.step);
+      return out;
+    };
+    expect(await steps(journal)).toEqual([0, 1]);
+    expect(await steps(new DexieJournal(db, 'j'))).toEqual([0]);
+    await journal.clear();
+    expect(await steps(journal)).toEqual([]);
+  });
+});
