@@ -189,3 +189,40 @@ test('a second tab only shows the bench', async ({ page, context }) => {
   await page.close();
   await expect(second.getByText('The bench is open in another tab')).toHaveCount(0);
 });
+
+test('what would be lost is counted and has to be accepted; guards hold', async ({ page }) => {
+  await openBench(page);
+  await divideStick(page);
+  await page.getByRole('button', { name: 'Guard', exact: true }).click();
+  await page.getByRole('button', { name: 'Remove', exact: true }).click();
+  await expect(page.getByText(/is guarded. Lift the guard first/)).toBeVisible();
+  await page.getByRole('button', { name: 'Lift guard' }).click();
+  await page.getByRole('button', { name: 'Remove', exact: true }).click();
+  await expect(page.getByText(/lost: 2.075 files/)).toBeVisible();
+  await page.getByRole('button', { name: /New volume in 14.9 GiB unallocated/ }).click();
+  await expect(page.getByText(/Make D, 14.9 GiB/)).toBeVisible();
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  const run = page.getByRole('button', { name: 'Run the work order' });
+  await expect(run).toBeDisabled();
+  await page.getByRole('checkbox').check();
+  await expect(run).toBeEnabled();
+  await page.getByRole('button', { name: 'Back', exact: true }).click();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByText(/lost:/)).toHaveCount(0);
+});
+
+test('label, letter and file system are set in the same place', async ({ page }) => {
+  await openBench(page);
+  await divideStick(page);
+  await page.getByRole('button', { name: 'Split' }).click();
+  await page.getByLabel('Label', { exact: true }).fill('scans 1');
+  await page.getByLabel('Label', { exact: true }).press('Enter');
+  await expect(page.getByText('Make D SCANS 1, 5.9 GiB FAT32')).toBeVisible();
+  await expect(page.getByText('The label is stored as SCANS 1.')).toBeVisible();
+  await page.getByLabel('File system').click();
+  await page.getByTitle('NTFS').click();
+  await expect(page.getByText('Make D SCANS 1, 5.9 GiB NTFS')).toBeVisible();
+  await typeSize(page, 'a handful');
+  await expect(page.getByText(/is not a size/)).toBeVisible();
+});

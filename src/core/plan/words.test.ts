@@ -1,0 +1,110 @@
+import type { Survey } from '@/core/inspect';
+import { layoutOf } from '@/core/inspect';
+import { buildStick, planFor } from '@/core/run/fixtures/sticks';
+import { describe, expect, it } from 'vitest';
+import { durationWords, lossWords, secondsFor, speedOf, stepWords, type Step } from '.';
+import { afterOf, hazardsOf } from './hazards';
+
+const cost = { reads: 2 ** 30, carries: 0, writes: 0, seconds: 1 };
+const at = { start: 2 ** 20, length: 3 * 2 ** 30 };
+
+describe('steps in words', () => {
+  it.each<[Step, string, string]>([
+    [
+      { kind: 'check', name: 'E X', number: 1, by: 'files', changes: true, at, files: 1, cost },
+      'Check E X and read its files',
+      '1 file, nothing written',
+    ],
+    [
+      { kind: 'check', name: 'E X', number: 1, by: 'whole', changes: false, at, files: 0, cost },
+      'Read E X whole',
+      'byte for byte',
+    ],
+    [
+      { kind: 'shrink', name: 'E X', at, to: 2 ** 30, cost: { ...cost, carries: 0 } },
+      'Shrink E X to 1 GiB',
+      'nothing sits past the new end',
+    ],
+    [
+      { kind: 'shrink', name: 'E X', at, to: 2 ** 30, cost: { ...cost, carries: 2 ** 20 } },
+      'Shrink E X to 1 GiB',
+      '1 MiB sits past the new end and is carried in',
+    ],
+    [
+      { kind: 'remove', name: 'E X', at, loses: { files: 12, bytes: 2 ** 20 }, cost },
+      'Remove E X',
+      'lost: 12 files, 1 MiB',
+    ],
+    [{ kind: 'table', name: '', entries: [], sectorSize: 512, cost }, 'Write the partition table', '0 volumes'],
+    [{ kind: 'grow', name: 'E X', at, from: 2 ** 30, cost }, 'Grow E X to 3 GiB', 'from 1 GiB'],
+    [
+      {
+        kind: 'make',
+        name: 'F',
+        at,
+        fileSystem: 'ntfs',
+        label: '',
+        clusterSize: 4096,
+        serial: 1,
+        format: 'full',
+        cost,
+      },
+      'Make F, 3 GiB NTFS',
+      'full format',
+    ],
+    [{ kind: 'relabel', name: 'E X', at, label: '', cost }, 'Label E X', 'the label is taken away'],
+    [
+      { kind: 'prove', name: 'E X', number: 1, by: 'whole', at, files: 0, cost },
+      'Prove E X: compare every byte',
+      '1 GiB read again',
+    ],
+  ])('%#', (step, title, detail) => {
+    const words = stepWords(step);
+    expect(words.title).toBe(title);
+    expect(words.detail).toContain(detail);
+  });
+
+  it('follow the unit system', () => {
+    const step: Step = { kind: 'grow', name: 'E', at: { start: 0, length: 5e9 }, from: 1e9, cost };
+    expect(stepWords(step, 'decimal').title).toBe('Grow E to 5 GB');
+    expect(lossWords({ files: 0, bytes: 5e9 }, 'decimal')).toBe('5 GB');
+  });
+});
+
+describe('time', () => {
+  it.each([
+    [0, 'under 1 s'],
+    [89, '89 s'],
+    [91, '2 min'],
+    [5400, '1 h 30 min'],
+    [7200, '2 h'],
+  ])('%i s is %s', (seconds, words) => expect(durationWords(seconds)).toBe(words));
+
+  it('comes from the medium: a stick is slower than an SSD, and seeks cost a hard disk most', () => {
+    const time = (medium: 'hdd' | 'ssd' | 'usb', seeks: number): number => secondsFor(speedOf(medium), 1e9, 1e9, seeks);
+    expect(time('usb', 0)).toBeGreaterThan(time('ssd', 0));
+    expect(time('hdd', 1000) - time('hdd', 0)).toBeGreaterThan(time('ssd', 1000) - time('ssd', 0));
+  });
+});
+
+describe('what a person should know', () => {
+  it('is nothing when nothing is done, else the backup and whatever the check found', async () => {
+    const { survey, plan } = await planFor(await buildStick(), { volumes: [{ keep: 1, size: '20 MiB' }] });
+    expect(hazardsOf(survey, [])).toEqual([]);
+    const finding = { severity: 'warning' as const, code: 'x', message: 'It was not put away.' };
+    const warned: Survey = { ...survey, volumes: survey.volumes.map((v) => ({ ...v, findings: [finding] })) };
+    const messages = hazardsOf(warned, plan.steps).map((h) => h.message);
+    expect(messages[0]).toBe('Volume 1: It was not put away.');
+    expect(messages.some((m) => m.includes('backup'))).toBe(true);
+  });
+
+  it('names the letters that must be set again', async () => {
+    const { survey } = await planFor(await buildStick(), { volumes: [{ keep: 1 }] });
+    const now = layoutOf(survey);
+    const added = { ...now.volumes[0]!, origin: { kind: 'new' as const }, letter: 'F', label: 'SCANS' };
+    expect(afterOf(survey, { ...now, volumes: [...now.volumes, added] })).toEqual([
+      expect.stringContaining('Set the letter F for SCANS'),
+    ]);
+    expect(afterOf(survey, now)).toEqual([]);
+  });
+});
