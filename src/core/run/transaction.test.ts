@@ -7,6 +7,8 @@ import { commitToJournal, replay } from './commit';
 import { PendingWrites } from './pending-writes';
 import { StepTransaction } from './step-transaction';
 
+const START = 0;
+const STEP = 0;
 const SIZE = 300_000 - (300_000 % 4096);
 
 function noise(seed: number): Uint8Array {
@@ -91,17 +93,17 @@ describe('a transaction', () => {
         await tx.write(Math.floor(random() * (SIZE - 9000)), new Uint8Array(1 + Math.floor(random() * 4000)).fill(i));
     };
     const once = new MemoryDevice(noise(6));
-    await applyNow(once, 0, [], (tx) => act(tx as StepTransaction));
+    await applyNow(once, START, [], (tx) => act(tx as StepTransaction));
     const disk = new MemoryDevice(noise(6));
     const journal = new MemoryJournal();
     // A first attempt that never committed leaves parts behind, which must not count.
     await journal.append({ kind: 'redo', step: 0, part: 0, extents: [[0, 512]] }, new Uint8Array(512).fill(0xee));
-    const tx = new StepTransaction(disk, 0, []);
+    const tx = new StepTransaction(disk, START, []);
     await act(tx);
-    await commitToJournal(disk, journal, 0, tx);
-    await replay(disk, journal, 0);
+    await commitToJournal(disk, journal, STEP, tx);
+    await replay(disk, journal, STEP);
     expect(Buffer.compare(disk.buffer, once.buffer)).toBe(0);
-    await replay(disk, journal, 0);
+    await replay(disk, journal, STEP);
     expect(Buffer.compare(disk.buffer, once.buffer)).toBe(0);
   });
 });
