@@ -35,8 +35,15 @@ export function Workbench() {
     if ('serviceWorker' in navigator) void navigator.serviceWorker.register('/sw.js');
   }, []);
   useHotkeys('mod+k', (e) => (e.preventDefault(), setDialog('commands')), { enableOnFormTags: true });
-  // Where “?” is on the keyboard differs from layout to layout, so the character is asked and not the key.
-  useHotkeys('*', (e) => e.key === '?' && setDialog('help'));
+  useEffect(() => {
+    // Where “?” is on the keyboard differs from layout to layout, so the character is asked and not the key.
+    const help = (e: KeyboardEvent): void => {
+      const typing = e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement;
+      if (e.key === '?' && !typing) setDialog('help');
+    };
+    window.addEventListener('keydown', help);
+    return () => window.removeEventListener('keydown', help);
+  }, []);
   useHotkeys('mod+z', () => current && undoEdit(current.id), [current]);
   useHotkeys('mod+y, mod+shift+z', () => current && redoEdit(current.id), [current]);
 
