@@ -1,4 +1,4 @@
-import { readFileSync, writeFileSync } from 'node:fs';
+import { writeFileSync } from 'node:fs';
 import { afterAll, describe, expect, it } from 'vitest';
 import { fls, icat, read, scratch, sevenZip, ullager } from './readers';
 
@@ -86,6 +86,5 @@ describe('independent readers', () => {
       readersAgree(image, before, clusterSize > 4096);
       expect(read('fsstat', [image])).toContain(`Volume Name: now ${wish}`);
     }
-    expect(readFileSync(image).length).toBeGreaterThan(0);
   });
 });

@@ -181,7 +181,7 @@ describe('rewinding', () => {
       const run = startRun(plan, { disk: await UndoDevice.open(flaky, store), journal: new MemoryJournal(), now: NOW });
       if (after === Infinity) await run;
       else await expect(run).rejects.toThrow();
-      expect(Buffer.compare(disk.buffer, start.buffer)).not.toBe(after === Infinity ? 0 : 2);
+      if (after === Infinity) expect(Buffer.compare(disk.buffer, start.buffer)).not.toBe(0);
       await rewindDisk(disk, store);
       expect(Buffer.compare(disk.buffer, start.buffer)).toBe(0);
     }

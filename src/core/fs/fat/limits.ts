@@ -1,7 +1,7 @@
 /** How small and how large a FAT volume can be made, and what holds it there. */
 import { formatSize, spaced } from '@/core/size';
 import type { SizeLimits } from '../port';
-import { BAD, FREE } from './allocation-table';
+import { BAD } from './allocation-table';
 import {
   COUNT_MARGIN,
   FIRST_FAT16_COUNT,
@@ -98,8 +98,7 @@ const bitsOf = (g: FatGeometry): number => (g.kind === 'fat12' ? 12 : g.kind ===
 function badInTheWay({ geometry: g, table }: FatState, count: number): boolean {
   const { shift } = planTableGrowth(g, Math.floor(sizeOfCount(g, count) / g.sectorSize));
   for (let cluster = 2; cluster < Math.min(shift, g.clusterCount) + 2; cluster++) {
-    const value = table.get(cluster);
-    if (value !== FREE && value === BAD) return true;
+    if (table.get(cluster) === BAD) return true;
   }
   return false;
 }

@@ -1,26 +1,8 @@
 /** Records and attributes as bytes: the inverse of `record.ts`. All results are owned by the caller. */
 import { struct, text, u16, u32, u64, u8 } from '@/core/bytes';
-import { RECORD } from './record';
+import { ATTRIBUTE, NON_RESIDENT, RECORD, RESIDENT } from './record';
 import { encodeRuns, type DataRun } from './runlist';
 
-const HEADER = struct('attribute header', 24, {
-  type: u32(0),
-  length: u32(4),
-  nonResident: u8(8),
-  nameLength: u8(9),
-  nameOffset: u16(10),
-  flags: u16(12),
-  id: u16(14),
-});
-const RESIDENT = struct('resident attribute', 24, { valueLength: u32(16), valueOffset: u16(20), indexed: u8(22) });
-const NON_RESIDENT = struct('non-resident attribute', 64, {
-  lowestVcn: u64(16),
-  highestVcn: u64(24),
-  pairsOffset: u16(32),
-  allocatedSize: u64(40),
-  dataSize: u64(48),
-  initialisedSize: u64(56),
-});
 const INDEX_BLOCK = struct('index block', 40, {
   magic: text(0, 4),
   sequenceOffset: u16(4),
@@ -74,7 +56,7 @@ export function buildAttribute(attribute: NewAttribute, id: number): Uint8Array 
   const bodyAt = align8(head + name.length);
   const body = 'value' in attribute ? attribute.value : encodeRuns(attribute.runs);
   const out = new Uint8Array(align8(bodyAt + body.length));
-  HEADER.encode(
+  ATTRIBUTE.encode(
     {
       type: attribute.type,
       length: out.length,

@@ -23,7 +23,7 @@ export const RECORD = struct('FILE record', 48, {
   number: u32(44),
 });
 
-const ATTRIBUTE = struct('attribute header', 16, {
+export const ATTRIBUTE = struct('attribute header', 16, {
   type: u32(0),
   length: u32(4),
   nonResident: u8(8),
@@ -33,9 +33,13 @@ const ATTRIBUTE = struct('attribute header', 16, {
   id: u16(14),
 });
 
-const RESIDENT = struct('resident attribute', 24, { valueLength: u32(16), valueOffset: u16(20), indexed: u8(22) });
+export const RESIDENT = struct('resident attribute', 24, {
+  valueLength: u32(16),
+  valueOffset: u16(20),
+  indexed: u8(22),
+});
 
-const NON_RESIDENT = struct('non-resident attribute', 64, {
+export const NON_RESIDENT = struct('non-resident attribute', 64, {
   lowestVcn: u64(16),
   highestVcn: u64(24),
   pairsOffset: u16(32),
