@@ -10,7 +10,7 @@ const project = (name: string, include: string[], testTimeout: number) => ({
 export default defineConfig({
   test: {
     projects: [
-      project('unit', ['src/**/*.test.ts'], 60_000),
+      project('unit', ['src/**/*.test.ts'], 240_000),
       project('fuzz', ['fuzz/**/*.test.ts'], 600_000),
       project('interop', ['interop/**/*.test.ts'], 900_000),
     ],

@@ -1,15 +1,26 @@
 /** Speed, as ratios to a plain copy and to the machine's own SHA-256 of the same bytes in the same run. */
 import { SparseDevice, WindowDevice } from '@/core/device';
-import { probeFileSystem } from '@/core/fs';
+import { driverOf, probeFileSystem } from '@/core/fs';
 import { exportRaw } from '@/core/image';
-import { surveyDisk, type Survey } from '@/core/inspect';
+import { layoutOf, surveyDisk, type Survey } from '@/core/inspect';
 import { asVolumeId, type Layout, type LaidVolume } from '@/core/layout';
 import { derivePlan } from '@/core/plan';
 import { buildPracticeDisk, parseRecipe } from '@/core/practice';
 import { portableHasher, takeManifest } from '@/core/proof';
-import { MemoryJournal, startRun } from '@/core/run';
+import { applyNow, MemoryJournal, startRun } from '@/core/run';
+import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { closeSync, fsyncSync, mkdtempSync, openSync, readSync, rmSync, statSync, writeSync } from 'node:fs';
+import {
+  closeSync,
+  fsyncSync,
+  mkdtempSync,
+  openSync,
+  readSync,
+  rmSync,
+  statSync,
+  truncateSync,
+  writeSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { FileDevice } from '@/cli/files/file-device';
@@ -98,6 +109,8 @@ function halved(survey: Survey, length: number): Layout {
     label: volume!.info!.label,
     role: 'data',
     active: false,
+    logical: false,
+    flags: [],
     type: volume!.type,
     guarded: false,
   };
@@ -179,6 +192,99 @@ async function benchMemory(): Promise<void> {
   }
 }
 
+/** A volume of very many small files as an image file. */
+async function manyFiles(count: number, path: string): Promise<void> {
+  const size = 2 * GIB;
+  const device = new SparseDevice(size);
+  const ntfs = driverOf('ntfs')!;
+  await applyNow(device, 0, [], (tx) =>
+    ntfs.make(device, { kind: 'ntfs', label: 'MANY', serial: 1, startLba: 0, clusterSize: 4096 }, tx),
+  );
+  const volume = await ntfs.open(device);
+  await applyNow(device, 0, await volume.allocation(), async (tx) => {
+    const writer = await volume.writer(tx);
+    for (let i = 0; i < count; i++) {
+      const folder = `folder ${Math.floor(i / 1000)}`;
+      if (i % 1000 === 0) await writer.mkdir(folder);
+      const content = { kind: 'bytes' as const, bytes: Uint8Array.of(i & 255, (i >> 8) & 255) };
+      await writer.writeFile(`${folder}/a file of some name ${i}.txt`, content);
+    }
+    await writer.finish();
+  });
+  const file = openSync(path, 'w');
+  for (const { start, end } of device.occupied())
+    for (let at = start; at < end; at += 4 * MIB)
+      writeSync(file, await device.bytes(at, Math.min(4 * MIB, end - at)), undefined, undefined, at);
+  closeSync(file);
+  truncateSync(path, size);
+}
+
+/** Reading every file's name, size and place, against readers that do the same on the same image. */
+async function benchScan(): Promise<void> {
+  const image = join(box, 'many.img');
+  const count = 200_000;
+  await manyFiles(count, image);
+  const disk = await FileDevice.open(image, 512);
+  const reader = (command: string, args: string[]): number => {
+    const started = performance.now();
+    execFileSync(command, args, { maxBuffer: 1 << 30 });
+    return (performance.now() - started) / 1000;
+  };
+  // Each once before it counts, so that all read from the same warm cache.
+  reader('7zz', ['l', image]);
+  let found = 0;
+  const scan = async (): Promise<void> => {
+    found = 0;
+    const volume = await driverOf('ntfs')!.open(disk);
+    for await (const entry of volume.walk()) if (entry.kind === 'file') found += 1;
+  };
+  await scan();
+  globalThis.gc?.();
+  const own = await timed(scan);
+  const { rss } = process.memoryUsage();
+  const [sevenZip, fls] = [reader('7zz', ['l', image]), reader('fls', ['-r', image])];
+  say(
+    `\n${found} files: opened and walked in ${own.toFixed(2)} s (${(rss / MIB).toFixed(0)} MiB resident); 7zz l ${sevenZip.toFixed(2)} s, ${(own / sevenZip).toFixed(2)} x; fls -r ${fls.toFixed(2)} s, ${(own / fls).toFixed(2)} x`,
+  );
+  await disk.close();
+  rmSync(image);
+}
+
+/** A large disk of many volumes: what looking, planning and drawing cost. */
+async function benchLarge(): Promise<void> {
+  const kinds = ['ntfs', 'exfat', 'fat32', 'ntfs'] as const;
+  const volumes = Array.from({ length: 20 }, (_, i) => ({
+    size: '92 GiB',
+    fileSystem: kinds[i % kinds.length]!,
+    label: `VOLUME ${i + 1}`,
+    fill: [
+      {
+        folder: 'f',
+        count: 120,
+        name: '{word} {nnn}.bin',
+        smallest: '1 MiB',
+        largest: '90 MiB',
+        near: 0.7,
+        fragments: 3,
+      },
+    ],
+  }));
+  const facts = { version: 1, id: 'large', name: 'large', medium: 'hdd', size: '2 TB', table: 'gpt', volumes };
+  const disk = await buildPracticeDisk(parseRecipe(facts));
+  let survey = await surveyDisk(disk);
+  const looking = await timed(async () => void (survey = await surveyDisk(disk)));
+  const now = layoutOf(survey);
+  const planned = { ...now, volumes: now.volumes.map((v) => ({ ...v, length: Math.floor(v.length / 2) })) };
+  const planning = await timed(() => void derivePlan(survey, planned));
+  const drawing = await timed(() => {
+    const column = { top: 0, height: 620, gap: 3, least: 22 };
+    bandsBetween(layoutColumn(now, column), layoutColumn(planned, column), survey, 0, 100);
+  });
+  say(
+    `\n2 TB, 20 volumes: looked at in ${looking.toFixed(2)} s, planned in ${(planning * 1000).toFixed(0)} ms, drawn in ${(drawing * 1000).toFixed(0)} ms`,
+  );
+}
+
 async function benchMany(): Promise<void> {
   const count = 60;
   const size = 4 * GIB;
@@ -191,6 +297,8 @@ async function benchMany(): Promise<void> {
     label: `V${i}`,
     role: 'data',
     active: false,
+    logical: false,
+    flags: [],
     type: 12,
     guarded: false,
   }));
@@ -205,6 +313,11 @@ async function benchMany(): Promise<void> {
       slot: undefined,
       active: false,
       type: 12,
+      logical: false,
+      typeGuid: undefined,
+      guid: undefined,
+      name: undefined,
+      flags: [],
       role: 'data' as const,
       info: {
         kind: 'fat32',
@@ -217,7 +330,7 @@ async function benchMany(): Promise<void> {
         free: 3 * GIB,
       },
       limits: { floor: { bytes: GIB, reason: '', holds: [] }, ceiling: { bytes: 8 * GIB, reason: '' } },
-      abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: true },
+      abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: true, mark: true },
       allocation: [{ start: 0, end: GIB }],
       files: 100,
       findings: [],
@@ -244,8 +357,10 @@ async function benchMany(): Promise<void> {
 
 try {
   await benchFile('3 GiB', 768, 512);
+  await benchScan();
   await benchExport();
   await benchMemory();
+  await benchLarge();
   await benchMany();
 } finally {
   rmSync(box, { recursive: true, force: true });

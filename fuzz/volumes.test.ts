@@ -13,7 +13,8 @@ import { probeFileSystem } from '@/core/fs';
 import { describe, expect, it } from 'vitest';
 
 const MIB = 1024 * 1024;
-const CASES = 2500;
+/** A quarter of the cases of a full round, which `ULLAGER_FUZZ=4` runs. */
+const CASES = 1250 * Number(process.env.ULLAGER_FUZZ ?? 1);
 
 /** A device that fails the test when it is written. */
 class Sealed extends MemoryDevice {
@@ -79,6 +80,7 @@ async function typed(seed: number, act: () => Promise<void>): Promise<void> {
 
 describe('mutated volumes', () => {
   it.each([
+    ['exfat', 4 * MIB, 150_000],
     ['fat12', 2 * MIB, 40_000],
     ['fat16', 20 * MIB, 90_000],
     ['fat32', 40 * MIB, 700_000],
@@ -105,7 +107,7 @@ describe('mutated NTFS volumes', () => {
     const bytes = await source.bytes(0, size);
     const device = new Sealed(bytes);
     expect(await (await openVolume('ntfs', device)).check()).toEqual([]);
-    for (let seed = 0; seed < 2 * CASES; seed++) {
+    for (let seed = 0; seed < 4 * CASES; seed++) {
       const undo = mutate(bytes, 90_000, seededRandom(seed));
       await typed(seed, () => exerciseVolume(device));
       restore(bytes, undo);
@@ -115,12 +117,13 @@ describe('mutated NTFS volumes', () => {
 });
 
 describe('mutated disks', () => {
-  it('with a table', async () => {
-    const { buffer } = await buildStick({ size: '20 MiB' });
+  it.each(['mbr', 'gpt'] as const)('with a table: %s', async (table) => {
+    const volumes = ['A', 'B', 'C', 'D', 'E'].map((label) => ({ size: '3 MiB', fileSystem: 'fat12', label }));
+    const { buffer } = await buildStick({ size: '24 MiB', table, volumes });
     const device = new Sealed(buffer);
     for (let seed = 0; seed < CASES; seed++) {
       const random = seededRandom(seed);
-      const undo = mutate(buffer, 512, random);
+      const undo = mutate(buffer, table === 'gpt' ? 18_000 : 512, random);
       for (let i = 0; i < 3; i++) undo.push(...entryUndo(buffer, random));
       await typed(seed, () => exercise(device));
       restore(buffer, undo);

@@ -1,16 +1,9 @@
 import { closeSync, copyFileSync, openSync, readFileSync, readSync, writeFileSync, writeSync } from 'node:fs';
 import { afterAll, describe, expect, it } from 'vitest';
-import { fls, icat, mmls, read, scratch, sevenZip, ullager } from './readers';
+import { filesOf, fls, icat, mmls, read, scratch, sevenZip, ullager, type FileLine } from './readers';
 
 const box = scratch();
 afterAll(() => box.remove());
-
-interface FileLine {
-  path: string;
-  kind: string;
-  size: number;
-  sha256?: string;
-}
 
 function recipe(name: string, table: 'mbr' | 'none', kind: string, size: string, extra: object = {}): string {
   const path = box.path(`${name}.json`);
@@ -59,12 +52,6 @@ function cut(image: string, start: number, length: number): string {
   closeSync(source);
   closeSync(to);
   return path;
-}
-
-function filesOf(image: string): FileLine[] {
-  const { code, out } = ullager('files', image, '--json');
-  expect(code).toBe(0);
-  return (JSON.parse(out) as { files: FileLine[] }).files.filter((f) => f.kind === 'file');
 }
 
 /** Every reader finds every file with the right content. */

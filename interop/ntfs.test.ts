@@ -1,22 +1,9 @@
 import { writeFileSync } from 'node:fs';
 import { afterAll, describe, expect, it } from 'vitest';
-import { fls, icat, read, scratch, sevenZip, ullager } from './readers';
+import { filesOf, fls, icat, read, scratch, sevenZip, ullager, type FileLine } from './readers';
 
 const box = scratch();
 afterAll(() => box.remove());
-
-interface FileLine {
-  path: string;
-  kind: string;
-  size: number;
-  sha256?: string;
-}
-
-function filesOf(image: string): FileLine[] {
-  const { code, out } = ullager('files', image, '--json');
-  expect(code).toBe(0);
-  return (JSON.parse(out) as { files: FileLine[] }).files.filter((f) => f.kind === 'file');
-}
 
 /** Every reader finds every file with the right content. */
 function readersAgree(image: string, files: readonly FileLine[], largeClusters: boolean): void {

@@ -21,11 +21,26 @@ export function ullager(...args: string[]): { code: number; out: string; err: st
   return { code: status ?? -1, out: stdout, err: stderr };
 }
 
+/** A file as the runner lists it. */
+export interface FileLine {
+  readonly path: string;
+  readonly kind: string;
+  readonly size: number;
+  readonly sha256?: string;
+}
+
+/** Every file of a volume, hashed. */
+export function filesOf(image: string, volume = 1): FileLine[] {
+  const { code, out, err } = ullager('files', image, '--volume', String(volume), '--json');
+  if (code !== 0) throw new Error(err);
+  return (JSON.parse(out) as { files: FileLine[] }).files.filter((f) => f.kind === 'file');
+}
+
 /** Partitions as `mmls` lists them: start and length in sectors, and the description. */
 export function mmls(image: string): { start: number; length: number; description: string }[] {
   return read('mmls', [image])
     .split('\n')
-    .map((line) => /^\d+:\s+\d+:\d+\s+(\d+)\s+\d+\s+(\d+)\s+(.*)$/.exec(line))
+    .map((line) => /^\d+:\s+(?:\d+:)?\d+\s+(\d+)\s+\d+\s+(\d+)\s*(.*)$/.exec(line))
     .flatMap((m) => (m ? [{ start: Number(m[1]), length: Number(m[2]), description: m[3]! }] : []));
 }
 
@@ -38,7 +53,7 @@ export function fls(image: string, offset: number, anyMark = false): Map<string,
   const pattern = anyMark ? /^[-r]\/r (?:\* )?(\d+(?:-\d+-\d+)?):\t(.*)$/ : /^r\/r (\d+(?:-\d+-\d+)?):\t(.*)$/;
   for (const line of read('fls', ['-r', '-p', '-o', String(offset), image]).split('\n')) {
     const match = pattern.exec(line);
-    if (match && !match[2]!.startsWith('$')) out.set(match[2]!, match[1]!);
+    if (match && !/^\$| \(Volume Label Entry\)$/.test(match[2]!)) out.set(match[2]!, match[1]!);
   }
   return out;
 }

@@ -27,7 +27,7 @@ function respondDownload(id) {
   const headers = {
     'content-type': 'application/octet-stream',
     'content-disposition': `attachment; filename*=UTF-8''${encodeURIComponent(found.name)}`,
-    'content-length': String(found.size),
+    ...(found.size > 0 ? { 'content-length': String(found.size) } : {}),
     'x-content-type-options': 'nosniff',
   };
   return new Response(streamFrom(found.source), { headers });

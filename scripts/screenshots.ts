@@ -50,6 +50,19 @@ async function split(page: Page): Promise<void> {
 
 const page = await open('light');
 await shoot(page, 'bench');
+await page.getByRole('button', { name: /Describe a disk by hand/ }).click();
+await page.getByLabel('Name').fill('Café till');
+await shoot(page, 'describe');
+await page.getByRole('button', { name: 'Cancel' }).click();
+await page.getByRole('button', { name: 'Open Herbarium scans' }).click();
+await page.getByRole('button', { name: 'Divide', exact: true }).click();
+await page.getByRole('group', { name: 'The disk now and planned' }).waitFor();
+await page.waitForTimeout(1000);
+await page.getByRole('button', { name: 'Table…' }).click();
+await page.getByRole('menuitem', { name: /New empty table/ }).click();
+await shoot(page, 'table');
+await page.keyboard.press('Escape');
+await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
 await page.getByRole('button', { name: 'Open Label printer stick' }).click();
 await page.getByText('READ ME FIRST.txt').waitFor();
 await shoot(page, 'look');

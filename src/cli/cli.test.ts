@@ -111,7 +111,7 @@ describe('the runner', () => {
   it.each<[string, Buffer, string]>([
     ['nothing', Buffer.alloc(0), 'is empty'],
     ['words', Buffer.from('Dear Fernhollow '.repeat(600)), 'is not a disk image'],
-    ['a gzip file', Buffer.concat([Buffer.from([0x1f, 0x8b]), Buffer.alloc(5000)]), 'is a gzip file'],
+    ['a gzip file', Buffer.concat([Buffer.from([0x1f, 0x8b]), Buffer.alloc(5000)]), 'can’t be unpacked'],
   ])('says plainly what %s is', async (name, bytes, sentence) => {
     writeFileSync(path('odd'), bytes);
     const code = await inspect(path('odd'), {}).catch(fail);

@@ -2,7 +2,7 @@
 import { Command, CommanderError } from 'commander';
 import { EXIT, fail } from './output';
 import { check, files, inspect, plan } from './verbs/look';
-import { make } from './verbs/make';
+import { convert, make } from './verbs/make';
 import { run } from './verbs/run';
 
 // npm runs scripts in the package's folder; paths are meant from where the person stands.
@@ -51,6 +51,12 @@ reading(program.command('run <image>'))
   .option('--no-rewind', 'with --in-place: keep nothing to rewind with')
   .option('--override', 'go on with volumes whose check found errors')
   .action(verb(run));
+program
+  .command('convert <image>')
+  .description('an image in another form: raw, gz or qcow2, by the name of the file')
+  .requiredOption('--out <file>', 'the image')
+  .option('--json', 'print one document')
+  .action(verb(convert));
 program
   .command('make <recipe>')
   .description('a disk image from a recipe')

@@ -1,7 +1,7 @@
 /** Opening an image for looking at it, and reading JSON files. */
 import { WindowDevice } from '@/core/device';
 import { probeFileSystem, type Volume } from '@/core/fs';
-import { assertRawImage, ImageDevice } from '@/core/image';
+import { ImageDevice, openContainer } from '@/core/image';
 import { detectSectorSize, surveyDisk, type Survey } from '@/core/inspect';
 import { readFile } from 'node:fs/promises';
 import { FileSource } from './files/file-device';
@@ -10,17 +10,19 @@ import { UsageError } from './output';
 export interface OpenImage {
   readonly device: ImageDevice;
   readonly survey: Survey;
+  /** Set when the file is a container and not the disk's bytes themselves. */
+  readonly packed: boolean;
   close(): Promise<void>;
 }
 
 /** Opens and surveys an image; it is only read. @throws CoreError `image.*` */
 export async function openImage(path: string, sectorSize?: string): Promise<OpenImage> {
-  const source = await FileSource.open(path);
-  await assertRawImage(source);
+  const file = await FileSource.open(path);
+  const source = await openContainer(file);
   const size =
     sectorSize === undefined ? await detectSectorSize(new ImageDevice(source, 512)) : readSectorSize(sectorSize);
   const device = new ImageDevice(source, size);
-  return { device, survey: await surveyDisk(device, path), close: () => source.close() };
+  return { device, survey: await surveyDisk(device, path), packed: source !== file, close: () => file.close() };
 }
 
 function readSectorSize(text: string): number {

@@ -38,7 +38,12 @@ export class FolderIndex {
           ? (this.#totals.get(entry.path) ?? { bytes: 0, files: 0 })
           : { bytes: entry.size, files: 1 };
       return {
-        ...entry,
+        path: entry.path,
+        kind: entry.kind,
+        size: entry.size,
+        times: entry.times,
+        attributes: entry.attributes,
+        id: entry.id,
         name: entry.path.slice(entry.path.lastIndexOf('/') + 1),
         totalBytes: totals.bytes,
         totalFiles: totals.files,

@@ -110,31 +110,31 @@ describe('the engine', () => {
 
   it('runs, tells its progress in order, survives being opened anew, and rewinds', async () => {
     const { host, plan } = await opened();
-    const before = await drain((port) => host.serveImage(id, port));
+    const before = await drain((port) => host.serveImage(id, 'raw', port));
     const seen: RunProgress[] = [];
-    const certificate = await host.run(id, plan, (progress) => seen.push(progress));
+    const certificate = await host.run(id, plan, {}, (progress) => seen.push(progress));
     expect(certificate).toMatchObject({ proven: true, volumes: [{ files: 16, differing: 0 }] });
     expect(seen.filter((p) => p.state === 'done').map((p) => p.step)).toEqual(plan.steps.map((_, i) => i));
     expect((await host.survey(id)).volumes).toHaveLength(2);
-    const after = await drain((port) => host.serveImage(id, port));
+    const after = await drain((port) => host.serveImage(id, 'raw', port));
     expect(Buffer.compare(before, after)).not.toBe(0);
 
     const again = new EngineHost();
     expect((await again.openPractice(id, RECIPE)).volumes.map((v) => v.info?.label)).toEqual(['HOST', 'NEW']);
     expect(await again.runStatus(id)).toMatchObject({ certificate: { proven: true } });
-    expect(Buffer.compare(await drain((port) => again.serveImage(id, port)), after)).toBe(0);
+    expect(Buffer.compare(await drain((port) => again.serveImage(id, 'raw', port)), after)).toBe(0);
     expect((await again.rewind(id)).volumes).toHaveLength(1);
-    expect(Buffer.compare(await drain((port) => again.serveImage(id, port)), before)).toBe(0);
+    expect(Buffer.compare(await drain((port) => again.serveImage(id, 'raw', port)), before)).toBe(0);
     expect(await again.runStatus(id)).toBeUndefined();
   });
 
   it('stops safely and resumes in another worker', async () => {
     const { host, plan } = await opened();
-    const stopped = host.run(id, plan, ({ step }) => {
+    const stopped = host.run(id, plan, {}, ({ step }) => {
       if (step === 1) void host.stop(id);
     });
     await expect(stopped).rejects.toMatchObject({ code: 'run.stopped' });
-    await expect(host.run(id, plan, () => undefined)).rejects.toMatchObject({ code: 'run.unfinished' });
+    await expect(host.run(id, plan, {}, () => undefined)).rejects.toMatchObject({ code: 'run.unfinished' });
     const again = new EngineHost();
     await again.openPractice(id, RECIPE);
     expect((await again.runStatus(id))?.certificate).toBeUndefined();
@@ -143,7 +143,7 @@ describe('the engine', () => {
 
   it('knows only what is open, and forgets what it is told to', async () => {
     const { host, plan } = await opened();
-    await host.run(id, plan, () => undefined);
+    await host.run(id, plan, {}, () => undefined);
     await host.forget(id);
     await expect(host.survey(id)).rejects.toMatchObject({ code: 'storage.lost' });
     expect(await host.runStatus(id)).toBeUndefined();
@@ -152,7 +152,7 @@ describe('the engine', () => {
 
   it('opens an image file, and refuses another one in its place', async () => {
     const { host } = await opened();
-    const bytes = await drain((port) => host.serveImage(id, port));
+    const bytes = await drain((port) => host.serveImage(id, 'raw', port));
     const file = new File([bytes as Uint8Array<ArrayBuffer>], 'x.img', { lastModified: 5 });
     const { survey, fingerprint } = await host.openImage('image', file);
     expect(survey.volumes[0]!.info?.label).toBe('HOST');

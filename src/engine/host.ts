@@ -1,25 +1,35 @@
 /** The engine itself: open disks, each an overlay over what is never written, and the runs on them. */
-import { OverlayDevice, WindowDevice, type BlockDevice } from '@/core/device';
+import { MediumDevice, OverlayDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { probeFileSystem, type Beyond, type FileEntry, type Volume } from '@/core/fs';
 import {
-  assertRawImage,
+  exportGzip,
   exportOccupied,
+  exportQcow2,
   exportRaw,
   fingerprintImage,
   ImageDevice,
+  openContainer,
   sameImage,
   type ImageFingerprint,
 } from '@/core/image';
 import { detectSectorSize, surveyDisk, type Survey } from '@/core/inspect';
 import type { Plan } from '@/core/plan';
-import { buildPracticeDisk, type Recipe } from '@/core/practice';
+import { buildPracticeDisk, mediumOf, type Recipe } from '@/core/practice';
 import type { Certificate } from '@/core/proof';
 import { readRunState, resumeRun, startRun, type RunPorts } from '@/core/run';
 import { BlobSource } from './blob-source';
 import { Database } from './database';
 import { FolderIndex } from './folder-index';
-import type { EngineApi, ExportListener, FolderItem, ProgressListener, RunStatus } from './protocol';
+import type {
+  EngineApi,
+  ExportListener,
+  FolderItem,
+  ImageFormat,
+  ProgressListener,
+  RunHow,
+  RunStatus,
+} from './protocol';
 import { DexieJournal, DexieOverlayStore } from './stores';
 import { webHasher } from './web-hasher';
 import { serveChunks } from './streams';
@@ -33,11 +43,18 @@ interface OpenVolume {
 interface OpenDisk {
   readonly name: string;
   readonly overlay: OverlayDevice;
+  /** A practice disk's medium, which counts what a real one would take. */
+  readonly medium: MediumDevice | undefined;
   survey: Survey;
   readonly volumes: Map<number, Promise<OpenVolume>>;
 }
 
 const PROGRESS_EVERY_MS = 80;
+const EXPORTS: Readonly<Record<ImageFormat, (device: BlockDevice) => AsyncGenerator<Uint8Array>>> = {
+  raw: exportRaw,
+  gz: exportGzip,
+  qcow2: exportQcow2,
+};
 
 export class EngineHost implements EngineApi {
   readonly #db = new Database();
@@ -45,7 +62,7 @@ export class EngineHost implements EngineApi {
   readonly #running = new Map<string, AbortController>();
 
   async openPractice(id: string, recipe: Recipe): Promise<Survey> {
-    return this.#open(id, recipe.name, await buildPracticeDisk(recipe));
+    return this.#open(id, recipe.name, await buildPracticeDisk(recipe), recipe);
   }
 
   async openImage(
@@ -54,18 +71,20 @@ export class EngineHost implements EngineApi {
     expected?: ImageFingerprint,
   ): Promise<{ survey: Survey; fingerprint: ImageFingerprint }> {
     const source = new BlobSource(file);
-    await assertRawImage(source);
+    if (source.size === 0) throw new CoreError('image.empty', { name: file.name });
     const fingerprint = await fingerprintImage(source, file.lastModified);
     if (expected && !sameImage(expected, fingerprint)) throw new CoreError('image.changed', { name: file.name });
-    const sectorSize = await detectSectorSize(new ImageDevice(source, 512));
-    const survey = await this.#open(id, file.name, new ImageDevice(source, sectorSize));
+    const bytes = await openContainer(source);
+    const sectorSize = await detectSectorSize(new ImageDevice(bytes, 512));
+    const survey = await this.#open(id, file.name, new ImageDevice(bytes, sectorSize));
     return { survey, fingerprint };
   }
 
-  async #open(id: string, name: string, base: BlockDevice): Promise<Survey> {
+  async #open(id: string, name: string, base: BlockDevice, recipe?: Recipe): Promise<Survey> {
     const overlay = await OverlayDevice.open(base, new DexieOverlayStore(this.#db, id));
     const survey = await surveyDisk(overlay, name);
-    this.#disks.set(id, { name, overlay, survey, volumes: new Map() });
+    const medium = recipe && new MediumDevice(overlay, mediumOf(recipe));
+    this.#disks.set(id, { name, overlay, medium, survey, volumes: new Map() });
     return survey;
   }
 
@@ -130,8 +149,10 @@ export class EngineHost implements EngineApi {
     return state && { plan: state.plan, next: state.next, started: state.started, certificate: state.certificate };
   }
 
-  run(id: string, plan: Plan, progress: ProgressListener): Promise<Certificate> {
-    return this.#execute(id, progress, (ports) => startRun(plan, ports));
+  run(id: string, plan: Plan, how: RunHow, progress: ProgressListener): Promise<Certificate> {
+    const { medium } = this.#disk(id);
+    if (medium) medium.pace = how.paced ? 1 : 0;
+    return this.#execute(id, progress, (ports) => startRun(plan, ports, how.override ?? false));
   }
 
   resume(id: string, progress: ProgressListener): Promise<Certificate> {
@@ -147,13 +168,15 @@ export class EngineHost implements EngineApi {
     const disk = this.#disk(id);
     const abort = new AbortController();
     this.#running.set(id, abort);
+    const { medium } = disk;
+    const before = medium?.seconds ?? 0;
     const ports: RunPorts = {
-      disk: disk.overlay,
+      disk: medium ?? disk.overlay,
       journal: new DexieJournal(this.#db, id),
       hasher: webHasher,
       now: () => new Date().toISOString(),
       signal: abort.signal,
-      progress: paced(progress),
+      progress: paced((report) => progress(medium ? { ...report, simulated: medium.seconds - before } : report)),
     };
     try {
       return await act(ports);
@@ -178,8 +201,8 @@ export class EngineHost implements EngineApi {
     return disk.survey;
   }
 
-  async serveImage(id: string, port: MessagePort): Promise<void> {
-    serveChunks(exportRaw(this.#disk(id).overlay), port);
+  async serveImage(id: string, format: ImageFormat, port: MessagePort): Promise<void> {
+    serveChunks(EXPORTS[format](this.#disk(id).overlay), port);
   }
 
   async exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void> {

@@ -1,4 +1,4 @@
 export { engine, EngineDied, given, listener, onEngineDeath } from './client';
 export { Database } from './database';
 export type { StoredDisk, StoredJob } from './database';
-export type { EngineApi, FolderItem, RunStatus } from './protocol';
+export type { EngineApi, FolderItem, ImageFormat, RunStatus } from './protocol';

@@ -23,8 +23,21 @@ export interface RunStatus {
   readonly certificate: Certificate | undefined;
 }
 
-export type ProgressListener = (progress: RunProgress) => void;
+/** Progress, and for a practice disk the seconds that a real medium would have taken so far. */
+export type EngineProgress = RunProgress & { readonly simulated?: number };
+export type ProgressListener = (progress: EngineProgress) => void;
+
+/** How a run is to go. */
+export interface RunHow {
+  /** Volumes whose check finds errors are changed all the same. */
+  readonly override?: boolean;
+  /** A practice disk takes as long as its medium would. */
+  readonly paced?: boolean;
+}
 export type ExportListener = (done: number, total: number) => void;
+
+/** The forms a disk is saved in: as it is, packed, or with empty space left out. */
+export type ImageFormat = 'raw' | 'gz' | 'qcow2';
 
 /** The engine as the page sees it; every method is asynchronous across the seam. */
 export interface EngineApi {
@@ -45,13 +58,13 @@ export interface EngineApi {
   /** Serves a file's content through a port that is transferred. */
   serveFile(id: string, number: number, entry: FileEntry, port: MessagePort): Promise<void>;
   runStatus(id: string): Promise<RunStatus | undefined>;
-  run(id: string, plan: Plan, progress: ProgressListener): Promise<Certificate>;
+  run(id: string, plan: Plan, how: RunHow, progress: ProgressListener): Promise<Certificate>;
   resume(id: string, progress: ProgressListener): Promise<Certificate>;
   /** Stops at the next safe moment. */
   stop(id: string): Promise<void>;
   rewind(id: string): Promise<Survey>;
-  /** Serves the disk as a raw image through a port that is transferred. */
-  serveImage(id: string, port: MessagePort): Promise<void>;
+  /** Serves the disk as an image through a port that is transferred. */
+  serveImage(id: string, format: ImageFormat, port: MessagePort): Promise<void>;
   /** The disk as a raw image into a file, empty stretches skipped. */
   exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void>;
 }

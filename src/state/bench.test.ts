@@ -93,7 +93,7 @@ describe('the bench', () => {
     await openBench();
     // Without a handle the file has to be picked again; the job waits for it.
     expect(state().disks[0]!.status).toBe('wanted');
-    expect((await db.jobs.get(id))?.state).toMatchObject({ version: 1 });
+    expect((await db.jobs.get(id))?.state).toMatchObject({ version: 2 });
   });
 });
 
@@ -152,7 +152,7 @@ describe('a run', () => {
     const { plan, certificate, after } = await divided();
     look({ stage: 'run' });
     const reports: unknown[] = [];
-    calls.handlers.run = (_id, _plan, progress) => {
+    calls.handlers.run = (_id, _plan, _how, progress) => {
       const report = progress as (p: unknown) => void;
       report({ step: 0, done: 5, total: 10, state: 'working' });
       reports.push(state().runs[id]);

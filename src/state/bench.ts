@@ -8,7 +8,7 @@ import type { Certificate } from '@/core/proof';
 import type { UnitSystem } from '@/core/size';
 import { Database, engine, listener, onEngineDeath, type RunStatus, type StoredDisk } from '@/engine';
 import { create } from 'zustand';
-import { afterRewind, afterRun, beginJob, fitsDisk, type JobState } from './job';
+import { afterRewind, afterRun, beginJob, fitsDisk, type JobState, type JobWishes } from './job';
 
 export type Stage = 'bench' | 'look' | 'divide' | 'review' | 'run' | 'prove';
 
@@ -31,6 +31,8 @@ export interface RunView {
   readonly stepStartedAt: number;
   /** Seconds each finished step took. */
   readonly took: readonly number[];
+  /** Seconds that the real medium of a practice disk would have taken so far. */
+  readonly simulated?: number;
   readonly error?: string;
   readonly certificate?: Certificate;
 }
@@ -117,7 +119,10 @@ export async function openBench(): Promise<void> {
     }));
   if (added.length > 0 && !get().readOnly) await db.disks.bulkPut(added);
   set({ disks: [...known, ...added].map((stored) => ({ stored, status: 'opening' })), ...(wentSomewhere ? {} : view) });
-  await Promise.all(get().disks.map((disk) => openStored(disk.stored)));
+  // One after the other, the one in hand first: they share one worker, and each shows as soon as it is open.
+  const { currentId, disks } = get();
+  const inHandFirst = [...disks].sort((a, b) => Number(b.stored.id === currentId) - Number(a.stored.id === currentId));
+  for (const disk of inHandFirst) await openStored(disk.stored);
   set({ ready: true });
   onEngineDeath(() => void afterEngineDeath());
 }
@@ -148,8 +153,11 @@ async function demoRecipes(): Promise<Recipe[]> {
 async function openStored(stored: StoredDisk): Promise<void> {
   const { id, source } = stored;
   try {
-    if (source.kind === 'practice')
-      return await opened(id, await engine('openPractice', id, source.recipe), source.recipe);
+    if (source.kind === 'practice') {
+      // A recipe may have been kept before it had all of its fields.
+      const recipe = parseRecipe(source.recipe);
+      return await opened(id, await engine('openPractice', id, recipe), recipe);
+    }
     const { handle } = source;
     if (!handle || (await permission(handle, false)) !== 'granted') return putDisk(id, { status: 'wanted' });
     const { survey } = await engine('openImage', id, await handle.getFile(), source.fingerprint);
@@ -175,7 +183,7 @@ async function opened(id: string, survey: Survey, recipe?: Recipe): Promise<void
   const status = await engine('runStatus', id);
   const job = stored as JobState | undefined;
   // Between the steps of a run the disk fits neither layout; the job is kept for when the run is over.
-  const midRun = status !== undefined && !status.certificate && job?.version === 1;
+  const midRun = status !== undefined && !status.certificate && job?.version === 2;
   const found = fitsDisk(stored, survey) || midRun ? job! : beginJob(survey, recipe);
   set(({ jobs }) => ({ jobs: { ...jobs, [id]: found } }));
   if (status) set(({ runs }) => ({ runs: { ...runs, [id]: viewOf(status) } }));
@@ -217,6 +225,21 @@ export async function openFile(file: File, handle?: FileSystemFileHandle): Promi
   } catch (error) {
     set({ problem: messageOf(error) });
   }
+}
+
+/** Puts a described disk on the bench. */
+export async function addPractice(recipe: Recipe): Promise<void> {
+  const stored: StoredDisk = {
+    id: recipe.id,
+    name: recipe.name,
+    order: Date.now(),
+    source: { kind: 'practice', recipe },
+  };
+  const survey = await engine('openPractice', recipe.id, recipe);
+  await db.disks.put(stored);
+  set(({ disks }) => ({ disks: [...disks, { stored, status: 'opening' }] }));
+  await opened(recipe.id, survey, recipe);
+  look({ currentId: recipe.id, stage: 'look', selected: undefined });
 }
 
 /** Opens a known image again, from its handle or from a file picked anew. */
@@ -266,6 +289,12 @@ export function edit(
   return result;
 }
 
+/** Sets what a person wants of the plan beside the layout. */
+export function wish(id: string, change: JobWishes): void {
+  const job = get().jobs[id];
+  if (job && !get().readOnly) putJob(id, { ...job, wishes: { ...job.wishes, ...change } });
+}
+
 export function undoEdit(id: string): void {
   const job = get().jobs[id];
   if (job) putJob(id, { ...job, history: undo(job.history) });
@@ -278,7 +307,8 @@ export function redoEdit(id: string): void {
 
 /** Begins the run of a plan. */
 export function startRunning(id: string, plan: Plan): Promise<void> {
-  return follow(id, plan, (progress) => engine('run', id, plan, progress));
+  const { override = false, paced = false } = get().jobs[id]?.wishes ?? {};
+  return follow(id, plan, (progress) => engine('run', id, plan, { override, paced }, progress));
 }
 
 /** Goes on with a stopped or interrupted run. */
@@ -291,7 +321,7 @@ export async function stopRunning(id: string): Promise<void> {
   await engine('stop', id);
 }
 
-type Progress = Parameters<Parameters<typeof engine<'run'>>[3]>[0];
+type Progress = Parameters<Parameters<typeof engine<'resume'>>[2]>[0];
 
 async function follow(
   id: string,
@@ -328,10 +358,11 @@ async function follow(
   }
 }
 
-function onProgress(id: string, { step, done, total, state }: Progress): void {
+function onProgress(id: string, { step, done, total, state, simulated }: Progress): void {
   const run = get().runs[id];
   if (!run) return;
   const now = Date.now();
+  if (simulated !== undefined) putRun(id, { simulated });
   if (state === 'done')
     putRun(id, { step, done: total, total, took: [...run.took, (now - run.stepStartedAt) / 1000], stepStartedAt: now });
   else putRun(id, { step, done, total });

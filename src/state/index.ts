@@ -1,4 +1,5 @@
 export {
+  addPractice,
   dismissProblem,
   dismissRefusal,
   edit,
@@ -14,6 +15,7 @@ export {
   startRunning,
   stopRunning,
   undoEdit,
+  wish,
   useBench,
 } from './bench';
 export type { BenchDisk, RunView, Stage } from './bench';

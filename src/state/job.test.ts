@@ -29,7 +29,7 @@ describe('a job', () => {
     expect(fitsDisk(structuredClone(job), survey)).toBe(true);
     expect(fitsDisk(job, await surveyDisk(await buildStick({ size: '50 MiB' })))).toBe(false);
     expect(fitsDisk(undefined, survey)).toBe(false);
-    expect(fitsDisk({ ...job, version: 2 }, survey)).toBe(false);
+    expect(fitsDisk({ ...job, version: 1 }, survey)).toBe(false);
   });
 
   it('takes letters and roles over a run, and goes back with a rewind', async () => {

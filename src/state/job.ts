@@ -5,26 +5,40 @@ import type { Recipe } from '@/core/practice';
 
 /** Versioned: a stored job of another version is begun anew. */
 export interface JobState {
-  readonly version: 1;
+  readonly version: 2;
   /** As the disk is, with the letters and roles this job knows. */
   readonly now: Layout;
   readonly history: History<Layout>;
   /** The layout before the last run, once there was one. */
   readonly before?: Layout;
+  readonly wishes?: JobWishes;
+}
+
+/** What a person wants of the plan beside the layout. */
+export interface JobWishes {
+  /** Go on with volumes whose check found errors. */
+  readonly override?: boolean;
+  readonly checkAtNextStart?: boolean;
+  /** A practice disk takes as long as its medium would. */
+  readonly paced?: boolean;
 }
 
 /** A job for a disk as it is. */
 export function beginJob(survey: Survey, recipe?: Recipe): JobState {
   const now = withRecipe(layoutOf(survey), recipe);
-  return { version: 1, now, history: beginHistory(now) };
+  return { version: 2, now, history: beginHistory(now) };
 }
 
-/** Letters that the recipe's machine gave its volumes. */
+/** Letters and roles that the recipe's machine gave its volumes. */
 function withRecipe(layout: Layout, recipe: Recipe | undefined): Layout {
   if (!recipe) return layout;
   const volumes = layout.volumes.map((volume, i) => {
-    const letter = recipe.volumes[i]?.letter;
-    return letter ? { ...volume, letter } : volume;
+    const told = recipe.volumes[i];
+    if (!told) return volume;
+    // A role that is said goes before one that was guessed from type and content.
+    const role = told.role === 'data' ? volume.role : told.role;
+    const guarded = volume.guarded || (role !== 'data' && role !== 'system');
+    return { ...volume, role, guarded, ...(told.letter ? { letter: told.letter } : {}) };
   });
   return { ...layout, volumes };
 }
@@ -39,7 +53,7 @@ export function afterRun(job: JobState, survey: Survey): JobState {
     return { ...volume, role: was.role, guarded: was.guarded, ...(was.letter ? { letter: was.letter } : {}) };
   });
   const now = { ...found, volumes };
-  return { version: 1, now, history: beginHistory(now), before: job.now };
+  return { version: 2, now, history: beginHistory(now), before: job.now };
 }
 
 /** The job after rewinding: as it was before the run. */
@@ -51,7 +65,7 @@ export function afterRewind(job: JobState, survey: Survey, recipe?: Recipe): Job
 /** Whether a stored job fits the disk as it was found: same volumes in the same places. */
 export function fitsDisk(job: unknown, survey: Survey): job is JobState {
   const stored = job as JobState | undefined;
-  if (stored?.version !== 1) return false;
+  if (stored?.version !== 2) return false;
   const found = layoutOf(survey);
   const places = (layout: Layout): string =>
     JSON.stringify([layout.diskSize, layout.table, layout.volumes.map((v) => [v.start, v.length])]);

@@ -4,6 +4,7 @@ import { boundsOf } from '@/core/inspect';
 import { sameLayout } from '@/core/job';
 import type { Bounds, LaidVolume, Layout } from '@/core/layout';
 import { derivePlan, type MediumKind, type Plan } from '@/core/plan';
+import { recipeSpeed } from '@/core/practice';
 import { useMemo } from 'react';
 import { useBench, type BenchDisk, type RunView } from './bench';
 import type { JobState } from './job';
@@ -28,21 +29,27 @@ export function useCurrent(): Current | undefined {
 export interface PlanView {
   readonly plan: Plan | undefined;
   readonly refusal: string | undefined;
+  /** Set when the refusal can be overridden after a warning. */
+  readonly overridable?: boolean;
 }
 
 export function usePlan({ disk, job }: Pick<Current, 'disk' | 'job'>): PlanView {
   const planned = job?.history.present;
   const { survey, stored } = disk;
-  const medium = mediumOf(stored);
+  const recipe = stored.source.kind === 'practice' ? stored.source.recipe : undefined;
+  const wishes = job?.wishes;
   return useMemo(() => {
     if (!survey || !planned) return { plan: undefined, refusal: undefined };
     try {
-      return { plan: derivePlan(survey, planned, medium ? { medium } : {}), refusal: undefined };
+      return {
+        plan: derivePlan(survey, planned, { ...wishes, ...(recipe ? { speed: recipeSpeed(recipe) } : {}) }),
+        refusal: undefined,
+      };
     } catch (error) {
       if (!isCoreError(error)) throw error;
-      return { plan: undefined, refusal: error.message };
+      return { plan: undefined, refusal: error.message, overridable: error.code === 'fs.unsound' };
     }
-  }, [survey, planned, medium]);
+  }, [survey, planned, recipe, wishes]);
 }
 
 export function useBounds(disk: BenchDisk): Bounds {

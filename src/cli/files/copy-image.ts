@@ -1,4 +1,6 @@
 /** Copying an image file whole, leaving out stretches of zeros so that the copy takes no more room than its content. */
+import type { BlockDevice } from '@/core/device';
+import { exportGzip, exportOccupied, exportQcow2 } from '@/core/image';
 import { open, rename, type FileHandle } from 'node:fs/promises';
 
 const CHUNK = 4 * 1024 * 1024;
@@ -38,4 +40,23 @@ async function writeNonZero(target: FileHandle, bytes: Buffer, offset: number): 
     from = end;
   }
   if (from < bytes.length) await target.write(bytes, from, bytes.length - from, offset + from);
+}
+
+/** Writes a disk to a new image file, which appears only once it is whole: packed where its name says so. */
+export async function writeOut(disk: BlockDevice, to: string): Promise<void> {
+  const part = `${to}.part`;
+  const target = await open(part, 'w');
+  try {
+    const packed = /\.gz$/i.test(to) ? exportGzip : /\.qcow2$/i.test(to) ? exportQcow2 : undefined;
+    if (packed) for await (const bytes of packed(disk)) await target.write(bytes);
+    else {
+      await target.truncate(disk.size);
+      for await (const { offset, bytes } of exportOccupied(disk))
+        await writeNonZero(target, Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length), offset);
+    }
+    await target.datasync();
+  } finally {
+    await target.close();
+  }
+  await rename(part, to);
 }

@@ -67,8 +67,10 @@ export async function check(path: string, options: LookOptions): Promise<number>
 export async function plan(path: string, options: LookOptions): Promise<number> {
   const image = await openImage(path, options.sectorSize);
   try {
-    const { layout, notes } = resolveTarget(image.survey, parseTarget(await readJson(options.target!)));
-    const derived = derivePlan(image.survey, layout, { override: options.override ?? false });
+    const target = parseTarget(await readJson(options.target!));
+    const { layout, notes } = resolveTarget(image.survey, target);
+    const { checkAtNextStart } = target;
+    const derived = derivePlan(image.survey, layout, { override: options.override ?? false, checkAtNextStart });
     const document = planDocument(derived, notes);
     const words = [
       ...document.steps.map((s, i) => `${i + 1}  ${s.title} (${durationWords(s.seconds)})\n   ${s.detail}`),

@@ -1,10 +1,9 @@
 /** A disk image from a practice-disk recipe. */
-import { buildPracticeDisk, parseRecipe, recipeSize } from '@/core/practice';
-import { exportOccupied } from '@/core/image';
+import { buildPracticeDisk, parseRecipe } from '@/core/practice';
 import { formatSize } from '@/core/size';
 import { existsSync } from 'node:fs';
-import { open } from 'node:fs/promises';
-import { readJson } from '../open-image';
+import { writeOut } from '../files/copy-image';
+import { openImage, readJson } from '../open-image';
 import { EXIT, print, UsageError } from '../output';
 
 export interface MakeOptions {
@@ -16,14 +15,22 @@ export async function make(path: string, options: MakeOptions): Promise<number> 
   const recipe = parseRecipe(await readJson(path));
   if (existsSync(options.out)) throw new UsageError(`${options.out} exists already.`);
   const disk = await buildPracticeDisk(recipe);
-  const target = await open(options.out, 'wx');
-  await target.truncate(recipeSize(recipe));
-  for await (const { offset, bytes } of exportOccupied(disk)) await target.write(bytes, 0, bytes.length, offset);
-  await target.close();
+  await writeOut(disk, options.out);
   print(
     { version: 1, image: options.out, size: disk.size },
     [`${recipe.name}: ${formatSize(disk.size)} in ${options.out}`],
     options.json,
   );
+  return EXIT.done;
+}
+
+/** An image in another form, by the name of the file it goes to: raw, gz or qcow2. */
+export async function convert(path: string, options: MakeOptions): Promise<number> {
+  if (existsSync(options.out)) throw new UsageError(`${options.out} exists already.`);
+  const image = await openImage(path);
+  await writeOut(image.device, options.out);
+  await image.close();
+  const { size } = image.device;
+  print({ version: 1, image: options.out, size }, [`${formatSize(size)} in ${options.out}`], options.json);
   return EXIT.done;
 }

@@ -7,7 +7,7 @@ import { formatSize, spaced } from '@/core/size';
 import type { BlockDevice } from '@/core/device';
 import { existsSync } from 'node:fs';
 import { rm } from 'node:fs/promises';
-import { copyImage } from '../files/copy-image';
+import { copyImage, writeOut } from '../files/copy-image';
 import { FileDevice } from '../files/file-device';
 import { FileUndo, openJournal } from '../files/stores';
 import { nodeHasher } from '../node-hasher';
@@ -37,15 +37,18 @@ export async function run(path: string, options: RunOptions): Promise<number> {
 
 async function start(path: string, written: string, options: RunOptions): Promise<number> {
   const image = await openImage(path, options.sectorSize);
-  const { layout, notes } = resolveTarget(image.survey, parseTarget(await readJson(options.target!)));
-  const plan = derivePlan(image.survey, layout, { override: options.override ?? false });
+  const target = parseTarget(await readJson(options.target!));
+  const { layout, notes } = resolveTarget(image.survey, target);
+  const { checkAtNextStart } = target;
+  const plan = derivePlan(image.survey, layout, { override: options.override ?? false, checkAtNextStart });
   const { sectorSize } = image.device;
+  if (image.packed && options.inPlace) throw new UsageError('A packed image can’t be written itself; say --out OUT.');
+  if (!options.inPlace && existsSync(written))
+    throw new UsageError(`${written} exists already; resume it, rewind it or name another.`);
+  if (image.packed) await writeOut(image.device, written);
   await image.close();
   for (const note of notes) process.stderr.write(`${note}\n`);
-  if (!options.inPlace) {
-    if (existsSync(written)) throw new UsageError(`${written} exists already; resume it, rewind it or name another.`);
-    await copyImage(path, written);
-  }
+  if (!options.inPlace && !image.packed) await copyImage(path, written);
   return execute(written, sectorSize, options, (ports) => startRun(plan, ports, options.override ?? false), true);
 }
 

@@ -1,7 +1,14 @@
 /** Whether two byte runs are equal. */
 export function sameBytes(a: Uint8Array, b: Uint8Array): boolean {
   if (a.length !== b.length) return false;
-  for (let i = 0; i < a.length; i++) if (a[i] !== b[i]) return false;
+  let from = 0;
+  if (a.length >= 64 && a.byteOffset % 4 === 0 && b.byteOffset % 4 === 0) {
+    const count = a.length >>> 2;
+    const [x, y] = [new Uint32Array(a.buffer, a.byteOffset, count), new Uint32Array(b.buffer, b.byteOffset, count)];
+    for (let i = 0; i < count; i++) if (x[i] !== y[i]) return false;
+    from = count * 4;
+  }
+  for (let i = from; i < a.length; i++) if (a[i] !== b[i]) return false;
   return true;
 }
 

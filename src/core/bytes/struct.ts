@@ -28,6 +28,8 @@ type ValueOf<F> = { -readonly [K in keyof F]: F[K] extends Field<infer T> ? T : 
 export interface Struct<T> {
   readonly name: string;
   readonly size: number;
+  /** Where each field is, for loops that read only some of them, and many times. */
+  readonly offsets: { readonly [K in keyof T]: number };
   decode(bytes: Uint8Array, at?: number): T;
   /** Writes the fields present in `value` into the caller's buffer and leaves every other byte alone. */
   encode(value: Partial<T>, into: Uint8Array, at?: number): void;
@@ -102,9 +104,12 @@ export function struct<F extends Fields>(name: string, size: number, fields: F):
   return {
     name,
     size,
+    offsets: Object.fromEntries(entries.map(([key, f]) => [key, f.offset])) as { [K in keyof F]: number },
     decode(bytes, at = 0) {
       const view = viewOf(bytes, at);
-      return Object.fromEntries(entries.map(([key, f]) => [key, f.get(view, f.offset)])) as ValueOf<F>;
+      const out: Record<string, unknown> = {};
+      for (const [key, f] of entries) out[key] = f.get(view, f.offset);
+      return out as ValueOf<F>;
     },
     encode(value, into, at = 0) {
       const view = viewOf(into, at);

@@ -4,6 +4,8 @@ export type { Extent, ExtentEdit } from './extent-map';
 export { MemoryDevice } from './memory-device';
 export { OverlayDevice } from './overlay-device';
 export type { OverlayChange, OverlayStore } from './overlay-device';
+export { MediumDevice } from './medium-device';
+export type { MediumModel } from './medium-device';
 export { PAGE_BYTES } from './page-cache';
 export { fillProcedural } from './procedural';
 export { SparseDevice } from './sparse-device';

@@ -15,11 +15,11 @@ export interface ErrorFacts {
   'device.too-small': { size: number; needed: number };
   'image.empty': { name: string };
   'image.not-a-disk': { name: string; size: number };
-  'image.container': { name: string; container: string };
+  'image.container': { name: string; reason: string };
+  'image.too-large': { name: string; most: number };
   'image.truncated': { name: string; expected: number; actual: number };
   'image.changed': { name: string };
   'table.damaged': { reason: string; sector: number };
-  'table.unsupported': { table: string };
   'table.full': { entries: number };
   'table.too-far': { startLba: number; lengthSectors: number };
   'fs.unknown': { offset: number };
@@ -65,12 +65,12 @@ const SENTENCES: Sentences = {
   'image.empty': (f) => `${f.name} is empty.`,
   'image.not-a-disk': (f) =>
     `${f.name} is not a disk image: it holds neither a partition table nor a file system that is known here.`,
-  'image.container': (f) => `${f.name} is ${f.container}, not a raw disk image. Unpack it first.`,
+  'image.container': (f) => `${f.name} can't be opened: ${f.reason}.`,
+  'image.too-large': (f) => `${f.name} unpacks to more than ${f.most} bytes that are not zeros. Unpack it first.`,
   'image.truncated': (f) =>
     `${f.name} is cut short: its table describes ${f.expected} bytes and the file has ${f.actual}.`,
   'image.changed': (f) => `${f.name} is not the file this job was begun with: its size, date or content differs.`,
   'table.damaged': (f) => `The partition table is damaged: ${f.reason} (sector ${f.sector}).`,
-  'table.unsupported': (f) => `A ${f.table} table can be shown but not changed.`,
   'table.full': (f) => `The table holds ${f.entries} volumes and has no room for another.`,
   'table.too-far': (f) =>
     `A volume from sector ${f.startLba}, ${f.lengthSectors} sectors long, lies beyond what the table can address.`,

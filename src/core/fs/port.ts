@@ -16,6 +16,8 @@ export interface Abilities {
   readonly make: boolean;
   readonly relabel: boolean;
   readonly write: boolean;
+  /** Has a mark that makes the system it belongs to check it at its next start. */
+  readonly mark: boolean;
 }
 
 /** A file-system kind a driver knows: what a form needs to offer it and a table needs to name it. */
@@ -79,7 +81,7 @@ export interface FileTimes {
   readonly accessed?: string;
 }
 
-/** One file or folder found on a volume. Plain data; `id` is the driver's own handle for {@link Volume.content}. */
+/** One file or folder found on a volume; `id` is the driver's own handle for {@link Volume.content}. */
 export interface FileEntry {
   /** From the root, with `/` between names and none in front. */
   readonly path: string;
@@ -124,6 +126,8 @@ export interface Volume {
   relabel(label: string, tx: Transaction): Promise<void>;
   /** Sets what depends on where the volume starts. */
   rebase(startLba: number, tx: Transaction): Promise<void>;
+  /** Has the system that the volume belongs to check it at its next start. */
+  markForCheck(tx: Transaction): Promise<void>;
   writer(tx: Transaction): Promise<VolumeWriter>;
 }
 
@@ -145,6 +149,8 @@ export interface NewFileFacts {
   readonly times?: FileTimes;
   readonly attributes?: readonly string[];
   readonly placement?: Placement;
+  /** Named streams beside the content, where the kind has them. */
+  readonly streams?: readonly { readonly name: string; readonly content: NewContent }[];
 }
 
 /** Adds to a volume. Nothing shows on it before {@link VolumeWriter.finish} and the transaction's commit. */

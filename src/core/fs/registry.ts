@@ -1,11 +1,12 @@
 /** The drivers there are, in the order they are asked. A new file system is one line here. */
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
+import { exfatDriver } from './exfat';
 import { fatDriver } from './fat';
 import { ntfsDriver } from './ntfs';
 import type { FileSystemDriver, KindFacts } from './port';
 
-const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, fatDriver];
+const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver];
 
 /** What was recognised, before opening. */
 export interface Probed {

@@ -1,5 +1,6 @@
 /** A device streamed out as a raw image. */
 import type { BlockDevice } from '@/core/device';
+import { Gzip } from 'fflate';
 
 const EXPORT_CHUNK_BYTES = 4 * 1024 * 1024;
 
@@ -19,5 +20,18 @@ export async function* exportOccupied(
     for (let offset = start; offset < end; offset += chunkBytes) {
       yield { offset, bytes: await device.bytes(offset, Math.min(chunkBytes, end - offset)) };
     }
+  }
+}
+
+const PACK_CHUNK_BYTES = 1024 * 1024;
+
+/** The device's bytes as a gzip file, in chunks; long stretches of zeros come to almost nothing. */
+export async function* exportGzip(device: BlockDevice): AsyncGenerator<Uint8Array> {
+  const parts: Uint8Array[] = [];
+  const gzip = new Gzip({ level: 4 }, (bytes) => void parts.push(bytes));
+  for (let offset = 0; offset < device.size; offset += PACK_CHUNK_BYTES) {
+    const length = Math.min(PACK_CHUNK_BYTES, device.size - offset);
+    gzip.push(await device.bytes(offset, length), offset + length === device.size);
+    yield* parts.splice(0);
   }
 }

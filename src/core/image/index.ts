@@ -1,5 +1,8 @@
-export { exportOccupied, exportRaw } from './export';
+export { containerOf, openContainer } from './containers';
+export type { Container } from './containers';
+export { exportGzip, exportOccupied, exportRaw } from './export';
 export { fingerprintImage, sameImage } from './fingerprint';
 export type { ImageFingerprint } from './fingerprint';
-export { assertRawImage, ImageDevice } from './image-device';
+export { ImageDevice } from './image-device';
 export type { ByteSource } from './image-device';
+export { exportQcow2 } from './qcow2';

@@ -1,6 +1,6 @@
 import { MemoryDevice, SparseDevice } from '@/core/device';
 import { makeVolume } from '@/core/fs/fixtures/volumes';
-import { assertRawImage, fingerprintImage, ImageDevice, sameImage, type ByteSource } from '@/core/image';
+import { fingerprintImage, ImageDevice, openContainer, sameImage, type ByteSource } from '@/core/image';
 import { buildStick } from '@/core/run/fixtures/sticks';
 import { describe, expect, it } from 'vitest';
 import { boundsOf, detectSectorSize, layoutOf, surveyDisk } from '.';
@@ -77,12 +77,8 @@ describe('looking at a disk', () => {
 });
 
 describe('an image file', () => {
-  it('is refused when it is empty, tiny, or a container', async () => {
-    await expect(assertRawImage(source(new Uint8Array(0)))).rejects.toMatchObject({ code: 'image.empty' });
-    await expect(assertRawImage(source(new Uint8Array(100)))).rejects.toMatchObject({ code: 'image.not-a-disk' });
-    const gzip = new Uint8Array(4096);
-    gzip.set([0x1f, 0x8b]);
-    await expect(assertRawImage(source(gzip))).rejects.toThrow('is a gzip file');
+  it('is refused when it is empty', async () => {
+    await expect(openContainer(source(new Uint8Array(0)))).rejects.toMatchObject({ code: 'image.empty' });
   });
 
   it('is never written', async () => {

@@ -4,13 +4,17 @@ import { CoreError, isCoreError, type ErrorData, type Finding } from '@/core/err
 import { probeFileSystem, type Abilities, type ByteRange, type SizeLimits, type VolumeInfo } from '@/core/fs';
 import { asVolumeId, gapsOf, type Layout, type LaidVolume, type Role, type TableKind } from '@/core/layout';
 import {
-  EXTENDED_TYPES,
-  GPT_PROTECTIVE,
+  flagsIn,
   hasBootSignature,
   isGptHeader,
+  isHiddenCode,
   looksLikeTable,
   parseMbr,
+  readTable,
+  roleOfType,
+  type DiskTable,
   type MbrEntry,
+  type VolumeFlag,
 } from '@/core/table';
 
 /** A volume as it is now. Plain data; offsets and lengths are bytes. */
@@ -19,10 +23,18 @@ export interface SurveyedVolume {
   readonly number: number;
   readonly start: number;
   readonly length: number;
-  /** Its table entry, if the disk has a table. */
+  /** Its place in the table, for an entry of its own: not for a logical volume, and not where there is no table. */
   readonly slot: number | undefined;
+  /** In the chain of an extended partition. */
+  readonly logical: boolean;
   readonly active: boolean;
+  /** The MBR type code, or 0. */
   readonly type: number;
+  /** On a GUID table: its type, its own GUID, and its name there. */
+  readonly typeGuid: string | undefined;
+  readonly guid: string | undefined;
+  readonly name: string | undefined;
+  readonly flags: readonly VolumeFlag[];
   readonly role: Role;
   readonly info: VolumeInfo | undefined;
   readonly limits: SizeLimits | undefined;
@@ -41,17 +53,25 @@ export interface Survey {
   readonly sectorSize: number;
   readonly table: TableKind;
   readonly diskSignature: number;
-  /** The entries as they are in the table, by slot. */
-  readonly entries: readonly MbrEntry[];
+  /** The table as it is. */
+  readonly partitions: DiskTable;
   readonly findings: readonly Finding[];
   readonly volumes: readonly SurveyedVolume[];
   readonly unallocated: readonly ByteRange[];
 }
 
-const NO_ABILITIES: Abilities = { check: false, shrink: false, grow: false, make: false, relabel: false, write: false };
-const EFI_SYSTEM_TYPE = 0xef;
-const SWAP_TYPE = 0x82;
-const HIDDEN_RECOVERY_TYPES = new Set([0x27, 0x12]);
+const NO_ABILITIES: Abilities = {
+  check: false,
+  shrink: false,
+  grow: false,
+  make: false,
+  relabel: false,
+  write: false,
+  mark: false,
+};
+/** Folders that only a system's own volume, or its rescue volume, has at the top. */
+const SYSTEM_FOLDER = /^windows\/system32(\/|$)/i;
+const RECOVERY_FOLDER = /^recovery\/windowsre(\/|$)/i;
 
 /** Sector size of a raw image: 4096 only where a table or a file system makes sense at that size and not at 512. */
 export async function detectSectorSize(device: BlockDevice): Promise<number> {
@@ -59,6 +79,11 @@ export async function detectSectorSize(device: BlockDevice): Promise<number> {
   const head = await device.bytes(0, 8192);
   if (isGptHeader(head.subarray(512))) return 512;
   if (isGptHeader(head.subarray(4096))) return 4096;
+  // With the first copy gone, the last one tells.
+  for (const sectorSize of [512, 4096]) {
+    if (device.size % sectorSize === 0 && isGptHeader(await device.bytes(device.size - sectorSize, 512)))
+      return sectorSize;
+  }
   const bytesPerSector = head[11]! | (head[12]! << 8);
   if (bytesPerSector === 4096 && (await probeFileSystem(device))) return 4096;
   if (!looksLikeTable(head)) return 512;
@@ -83,9 +108,10 @@ async function opensAt(device: BlockDevice, entries: readonly MbrEntry[], sector
 export async function surveyDisk(device: BlockDevice, name = 'The disk'): Promise<Survey> {
   const sector = await device.bytes(0, device.sectorSize);
   const bare = await probeFileSystem(device);
-  const table = hasBootSignature(sector) && looksLikeTable(sector);
-  if (bare && !(table && (await tableHolds(device, sector)))) return surveyBare(device);
-  if (hasBootSignature(sector)) return surveyTable(device, sector);
+  const shared = hasBootSignature(sector) && looksLikeTable(sector);
+  if (bare && !(shared && (await tableHolds(device, sector)))) return surveyBare(device);
+  const { table, findings } = await readTable(device);
+  if (table.kind !== 'none') return surveyTable(device, table, findings);
   if (sector.every((b) => b === 0)) return blank(device);
   throw new CoreError('image.not-a-disk', { name, size: device.size });
 }
@@ -98,19 +124,24 @@ async function tableHolds(device: BlockDevice, sector: Uint8Array): Promise<bool
 
 function blank(device: BlockDevice): Survey {
   const { size, sectorSize } = device;
-  const shared = { size, sectorSize, table: 'none' as const, diskSignature: 0, entries: [], findings: [], volumes: [] };
+  const partitions = { kind: 'none' as const };
+  const shared = { size, sectorSize, table: 'none' as const, partitions, diskSignature: 0, findings: [], volumes: [] };
   return { ...shared, unallocated: [{ start: 0, end: size }] };
 }
 
+const BARE_PLACE = {
+  slot: undefined,
+  logical: false,
+  active: false,
+  type: 0,
+  typeGuid: undefined,
+  guid: undefined,
+  name: undefined,
+  flags: [],
+} as const;
+
 async function surveyBare(device: BlockDevice): Promise<Survey> {
-  const volume = await surveyVolume(device, {
-    number: 1,
-    start: 0,
-    length: device.size,
-    slot: undefined,
-    active: false,
-    type: 0,
-  });
+  const volume = await surveyVolume(device, { ...BARE_PLACE, number: 1, start: 0, length: device.size });
   // A bare volume is as long as its file system says; what lies behind is unallocated.
   const length = volume.info?.size ?? device.size;
   const tail = device.size - length;
@@ -121,41 +152,65 @@ async function surveyBare(device: BlockDevice): Promise<Survey> {
   };
 }
 
-async function surveyTable(device: BlockDevice, sector: Uint8Array): Promise<Survey> {
+async function surveyTable(
+  device: BlockDevice,
+  table: Exclude<DiskTable, { kind: 'none' }>,
+  findings: readonly Finding[],
+): Promise<Survey> {
   const { size, sectorSize } = device;
-  const table = parseMbr(sector, Math.floor(size / sectorSize));
-  const sorted = [...table.entries].sort((a, b) => a.startLba - b.startLba || a.slot - b.slot);
+  const places = placesIn(table, sectorSize).sort((a, b) => a.start - b.start || a.length - b.length);
   const volumes: SurveyedVolume[] = [];
-  for (const { startLba, lengthSectors, slot, active, type } of sorted) {
-    const place = {
-      number: volumes.length + 1,
-      start: startLba * sectorSize,
-      length: lengthSectors * sectorSize,
-      slot,
-      active,
-      type,
-    };
-    volumes.push(await surveyVolume(device, place));
-  }
+  for (const place of places) volumes.push(await surveyVolume(device, { ...place, number: volumes.length + 1 }));
   const survey: Survey = {
     size,
     sectorSize,
-    table: table.entries.some((e) => e.type === GPT_PROTECTIVE) ? 'gpt' : 'mbr',
-    diskSignature: table.diskSignature,
-    entries: table.entries,
-    findings: table.findings,
+    table: table.kind,
+    partitions: table,
+    diskSignature: table.kind === 'mbr' ? table.diskSignature : 0,
+    findings,
     volumes,
     unallocated: [],
   };
   return { ...survey, unallocated: gapsOf(layoutOf(survey)) };
 }
 
-type Place = Pick<SurveyedVolume, 'number' | 'start' | 'length' | 'slot' | 'active' | 'type'>;
+/** Where the entries of a table are, in bytes. */
+function placesIn(table: Exclude<DiskTable, { kind: 'none' }>, sectorSize: number): Omit<Place, 'number'>[] {
+  if (table.kind === 'gpt') {
+    return table.entries.map(({ slot, typeGuid, guid, firstLba, lastLba, attributes, name }) => ({
+      ...BARE_PLACE,
+      start: firstLba * sectorSize,
+      length: Math.max(0, lastLba + 1 - firstLba) * sectorSize,
+      slot,
+      typeGuid,
+      guid,
+      name,
+      flags: flagsIn(attributes),
+    }));
+  }
+  const place = ({ startLba, lengthSectors, active, type }: Omit<MbrEntry, 'slot'>): Omit<Place, 'number'> => ({
+    ...BARE_PLACE,
+    start: startLba * sectorSize,
+    length: lengthSectors * sectorSize,
+    active,
+    type,
+    flags: isHiddenCode(type) ? ['hidden'] : [],
+  });
+  return [
+    ...table.primaries.map((entry) => ({ ...place(entry), slot: entry.slot })),
+    ...table.logicals.map((entry) => ({ ...place(entry), logical: true })),
+  ];
+}
+
+type Place = Pick<
+  SurveyedVolume,
+  'number' | 'start' | 'length' | 'slot' | 'logical' | 'active' | 'type' | 'typeGuid' | 'guid' | 'name' | 'flags'
+>;
 
 async function surveyVolume(device: BlockDevice, place: Place): Promise<SurveyedVolume> {
   const unopened: SurveyedVolume = {
     ...place,
-    role: roleOf(place, undefined),
+    role: roleOf(place, undefined, undefined),
     info: undefined,
     limits: undefined,
     abilities: NO_ABILITIES,
@@ -164,7 +219,7 @@ async function surveyVolume(device: BlockDevice, place: Place): Promise<Surveyed
     findings: [],
     fault: undefined,
   };
-  if (place.start + place.length > device.size || place.length === 0 || EXTENDED_TYPES.has(place.type)) return unopened;
+  if (place.start + place.length > device.size || place.length === 0) return unopened;
   const window = new WindowDevice(device, place.start, place.length);
   try {
     const probed = await probeFileSystem(window);
@@ -183,10 +238,15 @@ async function surveyOpened(
 ): Promise<SurveyedVolume> {
   const volume = await driver.open(window);
   let files = 0;
-  for await (const entry of volume.walk()) if (entry.kind === 'file') files += 1;
+  let content: Role | undefined;
+  for await (const entry of volume.walk()) {
+    if (entry.kind === 'file') files += 1;
+    if (SYSTEM_FOLDER.test(entry.path)) content = 'system';
+    else if (content === undefined && RECOVERY_FOLDER.test(entry.path)) content = 'recovery';
+  }
   return {
     ...base,
-    role: roleOf(base, volume.info),
+    role: roleOf(base, volume.info, content),
     info: volume.info,
     limits: await volume.limits(),
     abilities: driver.abilities,
@@ -196,12 +256,12 @@ async function surveyOpened(
   };
 }
 
-function roleOf(place: Place, info: VolumeInfo | undefined): Role {
-  if (place.type === EFI_SYSTEM_TYPE) return 'firmware';
-  if (place.type === SWAP_TYPE) return 'swap';
-  if (HIDDEN_RECOVERY_TYPES.has(place.type)) return 'recovery';
+/** From the type first, which is meant; then from what is on it. */
+function roleOf(place: Place, info: VolumeInfo | undefined, content: Role | undefined): Role {
+  const told = roleOfType({ code: place.type, ...(place.typeGuid ? { guid: place.typeGuid } : {}) });
+  if (told) return told;
   if (!info) return 'foreign';
-  return place.active ? 'system' : 'data';
+  return content ?? (place.active ? 'system' : 'data');
 }
 
 /** The layout as it is now. */
@@ -216,8 +276,15 @@ export function layoutOf(survey: Survey): Layout {
     role: v.role,
     active: v.active,
     type: v.type,
+    logical: v.logical,
+    flags: v.flags,
+    ...(v.typeGuid ? { typeGuid: v.typeGuid } : {}),
+    ...(v.guid ? { guid: v.guid } : {}),
+    ...(v.name ? { tableName: v.name } : {}),
     guarded: v.role === 'firmware' || v.role === 'recovery' || v.role === 'foreign' || v.role === 'swap',
     ...(v.info ? { clusterSize: v.info.clusterSize } : {}),
   }));
-  return { diskSize: survey.size, sectorSize: survey.sectorSize, table: survey.table, volumes };
+  const { size: diskSize, sectorSize, table, partitions } = survey;
+  const room = partitions.kind === 'gpt' ? { tableEntries: partitions.entryCount * partitions.entrySize } : {};
+  return { diskSize, sectorSize, table, volumes, ...room };
 }

@@ -2,13 +2,27 @@
 import { CoreError } from '@/core/errors';
 import { findKind } from '@/core/fs';
 import { boundsOf, layoutOf, type Survey } from '@/core/inspect';
-import { ALIGNMENT, asVolumeId, endOf, firstUsable, lastUsable, type LaidVolume, type Layout } from '@/core/layout';
+import {
+  ALIGNMENT,
+  asVolumeId,
+  convertTable,
+  endOf,
+  firstUsable,
+  lastUsable,
+  newTable,
+  settle,
+  type LaidVolume,
+  type Layout,
+} from '@/core/layout';
+import { flagsFor, typeCodeFor } from '@/core/table';
 import { ceilTo, floorTo, formatSize, parseSize, resolveSize, roundTo, type SizeWish } from '@/core/size';
 import { z } from 'zod';
 
 const size = z.string().min(1).max(40).describe('In the size grammar: 24 GiB, 61 440 MiB, 50 %, half, rest, floor');
 const role = z.enum(['system', 'data', 'firmware', 'recovery', 'foreign', 'swap']);
 const letter = z.union([z.string().regex(/^[A-Z]$/), z.literal('')]).describe('A single capital, or empty for none');
+
+const flags = z.array(z.enum(['required', 'read-only', 'hidden', 'no-letter']));
 
 const keepSchema = z.strictObject({
   keep: z.int().min(1).describe('Number of the volume as inspect lists it'),
@@ -17,6 +31,7 @@ const keepSchema = z.strictObject({
   letter: letter.optional(),
   role: role.optional(),
   active: z.boolean().optional(),
+  flags: flags.optional(),
 });
 
 const createSchema = z.strictObject({
@@ -28,6 +43,8 @@ const createSchema = z.strictObject({
   clusterSize: z.int().optional().describe('Bytes'),
   format: z.enum(['quick', 'full']).default('quick'),
   active: z.boolean().default(false),
+  placement: z.enum(['primary', 'logical']).optional().describe('On an MBR; left to the number of entries'),
+  flags: flags.optional(),
 });
 
 const gapSchema = z.strictObject({ gap: size });
@@ -35,6 +52,8 @@ const gapSchema = z.strictObject({ gap: size });
 export const targetSchema = z.strictObject({
   table: z.enum(['none', 'mbr', 'gpt']).optional().describe('The kind of table; as it is when left out'),
   volumes: z.array(z.union([keepSchema, createSchema, gapSchema])).max(64),
+  checkAtNextStart: z.boolean().default(false).describe('Has the owners of changed volumes check them at next start'),
+  mendTable: z.boolean().default(false).describe('Writes the table again, whole, though no volume changes'),
   remove: z.array(z.int().min(1)).default([]).describe('Numbers of volumes that may be lost'),
 });
 
@@ -69,6 +88,7 @@ export function resolveTarget(survey: Survey, target: Target): ResolvedTarget {
 
 class Resolution {
   readonly #now: Layout;
+  readonly #base: Layout;
   readonly #notes: string[] = [];
   readonly #volumes: LaidVolume[] = [];
 
@@ -77,14 +97,30 @@ class Resolution {
     private readonly target: Target,
   ) {
     this.#now = layoutOf(survey);
+    this.#base = this.#tabled();
   }
 
   resolve(): ResolvedTarget {
     this.#assertEntries();
-    const layout = { ...this.#now, table: this.target.table ?? this.#now.table };
+    const layout = this.#base;
     let at = firstUsable(layout);
     for (const [index, entry] of this.target.volumes.entries()) at = this.#place(entry, index, at);
-    return { layout: { ...layout, volumes: this.#volumes }, notes: this.#notes };
+    const settled = settle({ ...layout, volumes: this.#volumes }, boundsOf(this.survey));
+    if (!settled.ok) throw new CoreError('plan.refused', { reason: settled.reason });
+    return { layout: settled.layout, notes: [...this.#notes, ...settled.notes] };
+  }
+
+  /** The disk with the kind of table that is wanted: converted while volumes are kept, else made anew. */
+  #tabled(): Layout {
+    const { table: kind = this.#now.table, mendTable, volumes } = this.target;
+    if (kind === this.#now.table) return mendTable ? { ...this.#now, mendTable } : this.#now;
+    if (kind === 'none') throw invalid('a table can’t be taken away');
+    const edited = volumes.some((v) => 'keep' in v)
+      ? convertTable(this.#now, boundsOf(this.survey), kind)
+      : newTable(this.#now, kind, true);
+    if (!edited.ok) throw new CoreError('plan.refused', { reason: edited.reason });
+    this.#notes.push(...edited.notes);
+    return edited.layout;
   }
 
   #assertEntries(): void {
@@ -125,7 +161,10 @@ class Resolution {
       label: facts.normaliseLabel(entry.label),
       role: entry.role,
       active: entry.active,
-      type: facts.mbrType(length),
+      type: typeCodeFor(entry.role, facts.mbrType(length)),
+      logical: false,
+      flags: entry.flags ?? flagsFor(entry.role),
+      ...(entry.placement ? { placement: entry.placement } : {}),
       format: entry.format,
       guarded: false,
       ...(entry.letter ? { letter: entry.letter } : {}),
@@ -135,7 +174,7 @@ class Resolution {
   }
 
   #placeKept(entry: Extract<TargetEntry, { keep: number }>, index: number, at: number): number {
-    const now = this.#now.volumes.find((v) => v.id === `kept-${entry.keep}`)!;
+    const now = this.#base.volumes.find((v) => v.id === `kept-${entry.keep}`)!;
     if (at > now.start) throw invalid(`volume ${entry.keep} would have to be moved, which can’t be done yet`);
     const length = entry.size === undefined ? now.length : this.#size(entry, index, now.start);
     const label =
@@ -145,7 +184,8 @@ class Resolution {
       length,
       label,
       role: entry.role ?? now.role,
-      active: entry.active ?? now.active,
+      active: this.#base.table === 'gpt' ? false : (entry.active ?? now.active),
+      flags: entry.flags ?? now.flags,
       ...(entry.letter ? { letter: entry.letter } : {}),
     });
     return now.start + length;
@@ -183,8 +223,8 @@ class Resolution {
       }
       needed += ceilTo(this.#size(entry, index + 1 + offset, start), ALIGNMENT);
     }
-    const end = lastUsable(this.#now);
-    const room = (this.#now.table === 'none' ? end : floorTo(end, ALIGNMENT)) - needed - start;
+    const end = lastUsable(this.#base);
+    const room = (this.#base.table === 'none' ? end : floorTo(end, ALIGNMENT)) - needed - start;
     if (room <= 0) throw invalid('nothing is left for “rest”');
     return floorTo(room, this.survey.sectorSize);
   }
@@ -202,9 +242,13 @@ export function sameLayout(a: Layout, b: Layout): boolean {
         v.label,
         v.letter,
         v.active,
+        v.logical,
+        v.flags,
         v.format,
         endOf(v),
       ]),
-    );
+    ) +
+    layout.table +
+    (layout.mendTable ? ' mended' : '');
   return essence(a) === essence(b);
 }

@@ -4,6 +4,7 @@
  * An edit never lets volumes overlap, leave the disk, or pass a kept volume's floor; what it rounds it tells.
  */
 import { findKind } from '@/core/fs';
+import { flagsFor, typeCodeFor } from '@/core/table';
 import { ceilTo, floorTo, formatSize } from '@/core/size';
 import {
   ALIGNMENT,
@@ -21,6 +22,7 @@ import {
   type VolumeId,
 } from './layout';
 import { letterFault, nextLetter } from './letters';
+import { settle } from './placement';
 
 /** The outcome of an edit. `name` is the edit in plain words, for undo. */
 export type Edited =
@@ -37,8 +39,6 @@ export interface NewVolume {
   readonly role?: LaidVolume['role'];
   readonly format?: 'quick' | 'full';
 }
-
-const MBR_VOLUMES = 4;
 
 const refuse = (reason: string, nearest?: number): Edited => ({
   ok: false,
@@ -68,7 +68,9 @@ function freshId(layout: Layout): VolumeId {
 function endRoom(layout: Layout, volume: LaidVolume): { limit: number; follower?: LaidVolume } {
   const next = layout.volumes.find((v) => v.start >= endOf(volume) && v.id !== volume.id);
   if (!next) return { limit: lastUsable(layout) };
-  const touching = next.start - endOf(volume) < ALIGNMENT;
+  // The boot record of a logical volume stands between the two.
+  const apart = next.logical ? 2 * ALIGNMENT : ALIGNMENT;
+  const touching = next.start - endOf(volume) < apart;
   if (!touching || next.origin.kind !== 'new') return { limit: next.start };
   const least = leastSize(next.fileSystem);
   return { limit: floorTo(endOf(next) - least, ALIGNMENT), follower: next };
@@ -92,12 +94,15 @@ export function resizeEnd(layout: Layout, bounds: Bounds, id: VolumeId, length: 
   const resized: LaidVolume = { ...volume, length: wanted };
   const changed = [resized];
   if (follower) {
-    const start = ceilTo(endOf(resized), ALIGNMENT);
+    const start = ceilTo(endOf(resized) + (follower.logical ? layout.sectorSize : 0), ALIGNMENT);
     changed.push({ ...follower, start, length: endOf(follower) - start });
   }
+  const settled = settle(replace(layout, changed), bounds);
+  if (!settled.ok) return settled;
   const lost = length - wanted;
   const notes = lost > 0 ? [`Rounded down by ${lost} bytes to whole sectors.`] : [];
-  return done(replace(layout, changed), `Resize ${nameOf(volume)} to ${formatSize(wanted)}`, notes);
+  const held = volumeOf(settled.layout, id).length;
+  return done(settled.layout, `Resize ${nameOf(volume)} to ${formatSize(held)}`, [...notes, ...settled.notes]);
 }
 
 function roomFault(volume: LaidVolume, wanted: number, limit: number): Edited | undefined {
@@ -143,15 +148,13 @@ export function resizeStart(layout: Layout, id: VolumeId, start: number): Edited
   const smallest = leastSize(volume.fileSystem);
   if (length < smallest)
     return refuse(`A new volume here has at least ${formatSize(smallest)}.`, endOf(volume) - smallest);
-  return done(replace(layout, [{ ...volume, start: wanted, length }]), `Move the start of ${nameOf(volume)}`);
+  const settled = settle(replace(layout, [{ ...volume, start: wanted, length }]), new Map());
+  return settled.ok ? done(settled.layout, `Move the start of ${nameOf(volume)}`, settled.notes) : settled;
 }
 
 /** Creates a volume in a gap, at its start unless `start` says otherwise. */
-export function createVolume(layout: Layout, gap: Gap, spec: NewVolume, start = gap.start): Edited {
+export function createVolume(layout: Layout, bounds: Bounds, gap: Gap, spec: NewVolume, start = gap.start): Edited {
   if (layout.table === 'none') return refuse('This disk has no table, so it holds one volume only.');
-  if (layout.table === 'mbr' && layout.volumes.length >= MBR_VOLUMES) {
-    return refuse(`The table has ${MBR_VOLUMES} entries and all are in use.`);
-  }
   const at = ceilTo(Math.max(start, gap.start), ALIGNMENT);
   const size = floorTo(Math.min(spec.size, gap.end - at), layout.sectorSize);
   if (spec.size > gap.end - at) return refuse(`There are ${formatSize(gap.end - at)} unallocated here.`, gap.end - at);
@@ -160,7 +163,13 @@ export function createVolume(layout: Layout, gap: Gap, spec: NewVolume, start = 
   if (inTheWay) return refuse(`${nameOf(inTheWay)} is there.`);
   const fault = specFault(layout, volume);
   if (fault) return fault;
-  return done(replace(layout, [volume]), `New volume ${nameOf(volume)}, ${formatSize(size)}`);
+  const settled = settle(replace(layout, [volume]), bounds);
+  if (!settled.ok) return settled;
+  const made = volumeOf(settled.layout, volume.id);
+  return (
+    specFault(layout, made) ??
+    done(settled.layout, `New volume ${nameOf(made)}, ${formatSize(made.length)}`, settled.notes)
+  );
 }
 
 function newVolume(layout: Layout, spec: NewVolume, start: number, length: number): LaidVolume {
@@ -174,7 +183,9 @@ function newVolume(layout: Layout, spec: NewVolume, start: number, length: numbe
     label: spec.label,
     role: spec.role ?? 'data',
     active: false,
-    type: facts?.mbrType(length) ?? 0,
+    type: typeCodeFor(spec.role ?? 'data', facts?.mbrType(length) ?? 0),
+    logical: false,
+    flags: flagsFor(spec.role ?? 'data'),
     guarded: false,
     format: spec.format ?? 'quick',
     ...(spec.letter ? { letter: spec.letter } : {}),
@@ -230,19 +241,21 @@ export function splitVolume(layout: Layout, bounds: Bounds, id: VolumeId, split:
   if (fault) return fault;
   let next = replace(layout, [{ ...volume, length: wanted }]);
   let at = ceilTo(volume.start + split.keep, ALIGNMENT);
+  const notes = new Set<string>();
   for (let i = 0; i < split.parts.length; i++) {
     const part = split.parts[i]!;
     const share = (end - at) / (split.parts.length - i);
     const last = i === split.parts.length - 1;
     const size = 'size' in part ? part.size : last ? end - at : floorTo(share, ALIGNMENT);
     const letter = part.letter ?? nextLetter(next);
-    const made = createVolume(next, { start: at, end }, { ...part, size, ...(letter ? { letter } : {}) });
+    const made = createVolume(next, bounds, { start: at, end }, { ...part, size, ...(letter ? { letter } : {}) });
     if (!made.ok) return made;
     next = made.layout;
+    made.notes.forEach((note) => notes.add(note));
     at = ceilTo(at + size, ALIGNMENT);
   }
   const count = split.parts.length;
-  return done(next, `Split ${nameOf(volume)} in ${count + 1}`);
+  return done(next, `Split ${nameOf(volume)} in ${count + 1}`, [...notes]);
 }
 
 /** The end of the unallocated stretch right behind a volume. */
@@ -256,7 +269,8 @@ export function removeVolume(layout: Layout, id: VolumeId, override = false): Ed
   const volume = volumeOf(layout, id);
   if (volume.guarded && !override) return refuse(`${nameOf(volume)} is guarded. Lift the guard first.`);
   if (layout.table === 'none') return refuse('The disk has no table to take its volume out of. Format it instead.');
-  return done(replace(layout, [], [id]), `Remove ${nameOf(volume)}`);
+  const settled = settle(replace(layout, [], [id]), new Map());
+  return settled.ok ? done(settled.layout, `Remove ${nameOf(volume)}`) : settled;
 }
 
 /** Makes a volume anew where it stands. What it holds is lost. */
@@ -302,7 +316,14 @@ export function setLetter(layout: Layout, id: VolumeId, letter: string | undefin
 /** Sets the role, which decides colour and guard, not content. */
 export function setRole(layout: Layout, id: VolumeId, role: LaidVolume['role']): Edited {
   const volume = volumeOf(layout, id);
-  return done(replace(layout, [{ ...volume, role }]), `Role ${role}`);
+  const next = volume.origin.kind === 'new' ? roleTyped(volume, role) : { ...volume, role };
+  return done(replace(layout, [next]), `Role ${role}`);
+}
+
+/** A new volume's type follows its role. */
+function roleTyped(volume: LaidVolume, role: LaidVolume['role']): LaidVolume {
+  const usual = findKind(volume.fileSystem)?.mbrType(volume.length) ?? volume.type;
+  return { ...volume, role, type: typeCodeFor(role, usual), flags: flagsFor(role) };
 }
 
 /** Guards a volume against changes, or lifts the guard. */

@@ -13,6 +13,9 @@ export {
   setRole,
   splitVolume,
 } from './edits';
+export { settle } from './placement';
+export type { Settled } from './placement';
+export { convertTable, mendTable, newTable, setFlag, setPlacement } from './table-edits';
 export type { Edited, NewVolume, Split } from './edits';
 export { beginHistory, record, redo, undo } from './history';
 export type { History } from './history';

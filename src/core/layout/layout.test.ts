@@ -38,6 +38,8 @@ const kept = (number: number, start: number, length: number, more: Partial<LaidV
   label: `V${number}`,
   role: 'data',
   active: false,
+  logical: false,
+  flags: [],
   type: 0x0c,
   guarded: false,
   ...more,
@@ -74,9 +76,13 @@ describe('splitting', () => {
     expect(!result.ok && result.reason).toContain('it is in use');
   });
 
-  it('refuses a fifth volume in a table of four', () => {
+  it('makes logical what the four entries of a table have no room for, and says so', () => {
     const result = splitVolume(stick, bounds, first, { keep: 4 * GIB, parts: [spec, spec, spec, spec] });
-    expect(result).toMatchObject({ ok: false });
+    const layout = ok(result);
+    expect(layout.volumes.map((v) => v.logical)).toEqual([false, false, false, true, true]);
+    expect(result.ok && result.notes.join(' ')).toMatch(/is logical: the table has 4 entries/);
+    const [, , third, fourth] = layout.volumes;
+    expect(fourth!.start - endOf(third!)).toBeGreaterThan(0);
   });
 });
 
@@ -154,7 +160,8 @@ describe('any edits in any order', () => {
   ): Edited {
     const volume = layout.volumes[which % Math.max(1, layout.volumes.length)];
     const gaps = gapsOf(layout);
-    if (kind === 0 && gaps.length > 0) return createVolume(layout, gaps[which % gaps.length]!, { ...spec, size }, at);
+    if (kind === 0 && gaps.length > 0)
+      return createVolume(layout, bounds, gaps[which % gaps.length]!, { ...spec, size }, at);
     if (!volume) return { ok: false, reason: 'nothing there' };
     if (kind === 1) return resizeEnd(layout, bounds, volume.id, size);
     if (kind === 2) return resizeStart(layout, volume.id, at);

@@ -2,6 +2,8 @@
  * A disk's layout as a value: which volumes lie where, now or planned. Frozen plain data that survives structured
  * clone; edits return new values. Offsets and lengths are bytes.
  */
+import { gptRoom, USUAL_ENTRIES, USUAL_ENTRY_SIZE, type VolumeFlag } from '@/core/table';
+
 export type TableKind = 'none' | 'mbr' | 'gpt';
 
 /** What a volume is there for. It decides its colour, and whether it is guarded. */
@@ -29,8 +31,19 @@ export interface LaidVolume {
   readonly letter?: string;
   readonly role: Role;
   readonly active: boolean;
-  /** The MBR type code; kept as found until the file system changes. */
+  /** The MBR type code; kept as found until the file system changes. 0 where there is none yet. */
   readonly type: number;
+  /** In the chain of an extended partition, which is made and removed as it is needed. */
+  readonly logical: boolean;
+  /** A person's wish for a new volume: an entry of its own, or a place in the chain. */
+  readonly placement?: 'primary' | 'logical';
+  /** Marks of its table entry. */
+  readonly flags: readonly VolumeFlag[];
+  /** On a GUID table: type and own GUID as found; none for a new volume, which is given them by the plan. */
+  readonly typeGuid?: string;
+  readonly guid?: string;
+  /** Its name in a GUID table, which is not its label. */
+  readonly tableName?: string;
   /** Set when the volume is made anew where it stands; what it held is lost. */
   readonly format?: 'quick' | 'full';
   readonly guarded: boolean;
@@ -42,6 +55,10 @@ export interface Layout {
   readonly sectorSize: number;
   readonly table: TableKind;
   readonly volumes: readonly LaidVolume[];
+  /** Bytes of the array of a GUID table; that of a new one when left out. */
+  readonly tableEntries?: number;
+  /** Set when the table is to be written again, whole, though no volume changes. */
+  readonly mendTable?: boolean;
 }
 
 /** Starts of volumes are multiples of this. */
@@ -80,7 +97,12 @@ export function firstUsable(layout: Pick<Layout, 'table'>): number {
 }
 
 /** The byte after the last a volume may use. */
-export function lastUsable(layout: Pick<Layout, 'diskSize' | 'sectorSize' | 'table'>): number {
+export function lastUsable(layout: Pick<Layout, 'diskSize' | 'sectorSize' | 'table' | 'tableEntries'>): number {
+  if (layout.table === 'gpt') {
+    const entrySize = 1;
+    const entryCount = layout.tableEntries ?? USUAL_ENTRIES * USUAL_ENTRY_SIZE;
+    return gptRoom({ entryCount, entrySize }, layout.diskSize, layout.sectorSize).last;
+  }
   // A master boot record counts sectors in 32 bits.
   const limit = layout.table === 'mbr' ? 0xffffffff * layout.sectorSize : layout.diskSize;
   return Math.min(layout.diskSize, limit);

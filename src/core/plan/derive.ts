@@ -5,16 +5,19 @@
 import { crc32 } from '@/core/bytes';
 import { CoreError, hasErrors } from '@/core/errors';
 import { bytesBeyond, findKind, totalOf } from '@/core/fs';
-import { layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
-import { endOf, lastUsable, nameOf, type LaidVolume, type Layout } from '@/core/layout';
+import { boundsOf, layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
+import { endOf, lastUsable, nameOf, settle, type LaidVolume, type Layout } from '@/core/layout';
+import { gptRoom, USUAL_ENTRIES, USUAL_ENTRY_SIZE, type DiskTable } from '@/core/table';
 import { formatSize } from '@/core/size';
-import { hazardsOf, afterOf } from './hazards';
-import { secondsFor, speedOf, type MediumKind } from './medium';
+import { afterOf } from './after';
+import { hazardsOf } from './hazards';
+import { secondsFor, speedOf, type MediumKind, type MediumSpeed } from './medium';
 import type {
   CheckStep,
   GrowStep,
   Loss,
   MakeStep,
+  MarkStep,
   Plan,
   ProofBy,
   ProveStep,
@@ -25,14 +28,18 @@ import type {
   StepCost,
   TableStep,
 } from './steps';
-import { tableEntries } from './table-entries';
+import { tableFor } from './table-entries';
 import { verifyPlan } from './verify';
 
 /** What the plan is derived from beside the two layouts. */
 export interface PlanOptions {
   readonly medium?: MediumKind;
+  /** How fast the medium is, where that is known better than by its kind. */
+  readonly speed?: MediumSpeed;
   /** Goes on with volumes whose check found errors that do not make the change itself unsafe. */
   readonly override?: boolean;
+  /** Has the systems that changed volumes belong to check them at their next start. */
+  readonly checkAtNextStart?: boolean;
 }
 
 /** A kept volume with how it is now. */
@@ -56,7 +63,7 @@ export function derivePlan(survey: Survey, planned: Layout, options: PlanOptions
     steps,
     total: sumCosts(steps),
     loses: steps.reduce((sum, s) => ('loses' in s && s.loses ? addLoss(sum, s.loses) : sum), NOTHING),
-    hazards: hazardsOf(survey, steps),
+    hazards: hazardsOf(survey, steps, options.override),
     after: afterOf(survey, planned),
   };
   verifyPlan(survey, planned, plan);
@@ -119,16 +126,21 @@ class Derivation {
       ...grows.map((k) => this.#grow(k)),
       ...relabels.map((k) => this.#relabel(k)),
       ...proven.map((k) => this.#prove(k, changed.has(k))),
+      ...(this.options.checkAtNextStart
+        ? [...changed].filter((k) => k.now.abilities.mark).map((k) => this.#mark(k))
+        : []),
     ];
   }
 
   #assertLayout(): void {
     const { survey, planned } = this;
     const error = survey.findings.find((f) => f.severity === 'error');
-    if (error) throw refused(`the table is damaged: ${error.message}`);
-    if (planned.table !== survey.table) throw refused('the kind of table can’t be changed here yet');
-    if (planned.table === 'gpt') throw new CoreError('table.unsupported', { table: 'GPT' });
-    let at = 0;
+    const anew = planned.mendTable && this.#kept.length === 0;
+    if (error && !anew) throw refused(`the table is damaged: ${error.message}`);
+    if (planned.table !== survey.table && (planned.table === 'none' || (survey.table === 'none' && !anew)))
+      throw refused('a table can’t be put before or taken from a volume that is kept');
+    let at = planned.table === 'gpt' ? gptFirst(survey, planned) : 0;
+    if (planned.table === 'mbr' && planned.volumes.some((v) => v.start === 0)) at = survey.sectorSize;
     for (const volume of planned.volumes) {
       if (volume.start < at) throw refused(`${nameOf(volume)} overlaps the volume before it`);
       if (volume.start % survey.sectorSize || volume.length % survey.sectorSize)
@@ -137,6 +149,13 @@ class Derivation {
     }
     if (at > lastUsable(planned))
       throw refused(`the volumes end ${formatSize(at - lastUsable(planned))} past the end of the disk`);
+    const settled = settle(planned, boundsOf(survey));
+    if (!settled.ok) throw new CoreError('plan.refused', { reason: settled.reason });
+    const moved = settled.layout.volumes.find((v, i) => {
+      const own = planned.volumes[i]!;
+      return v.start !== own.start || v.length !== own.length || v.logical !== own.logical;
+    });
+    if (moved) throw refused(`${nameOf(moved)} has no place in the table as it is drawn`);
     for (const kept of this.#kept) this.#assertKept(kept);
   }
 
@@ -172,8 +191,12 @@ class Derivation {
     return this.survey.volumes.filter((v) => !kept.has(v.number));
   }
 
+  get #speed(): MediumSpeed {
+    return this.options.speed ?? speedOf(this.options.medium ?? 'ssd');
+  }
+
   #cost(reads: number, writes: number, seeks: number, carries = 0): StepCost {
-    return { reads, writes, carries, seconds: secondsFor(speedOf(this.options.medium ?? 'ssd'), reads, writes, seeks) };
+    return { reads, writes, carries, seconds: secondsFor(this.#speed, reads, writes, seeks) };
   }
 
   #check({ planned, now }: Kept, changes: boolean): CheckStep {
@@ -256,19 +279,50 @@ class Derivation {
     };
   }
 
-  #table(): TableStep | undefined {
-    if (this.survey.table !== 'mbr') return undefined;
-    const entries = tableEntries(this.survey, this.planned);
-    if (JSON.stringify(entries) === JSON.stringify(bySlot(this.survey.entries))) return undefined;
-    const cost = this.#cost(0, this.survey.sectorSize, 1);
-    return { kind: 'table', name: 'the partition table', entries, sectorSize: this.survey.sectorSize, cost };
+  #mark({ planned }: Kept): MarkStep {
+    const at = { start: planned.start, length: planned.length };
+    return { kind: 'mark', name: nameOf(planned), at, cost: this.#cost(0, SECTOR_WRITE, 2) };
   }
+
+  #table(): TableStep | undefined {
+    const { survey, planned } = this;
+    if (planned.table === 'none') return undefined;
+    const table = tableFor(survey, planned);
+    const same = planned.table === survey.table && sameTable(table, tableFor(survey, this.#now));
+    if (same && !planned.mendTable) return undefined;
+    const mends = survey.findings.filter((f) => f.severity !== 'info').map((f) => f.message);
+    const bytes = table.kind === 'gpt' ? 2 * gptRoom(table, survey.size, survey.sectorSize).first : survey.sectorSize;
+    const cost = this.#cost(0, bytes, 2);
+    const volumes = planned.volumes.length;
+    return { kind: 'table', name: 'the partition table', table, from: survey.table, volumes, mends, cost };
+  }
+}
+
+/**
+ * The work order that puts a table back as it was copied, whatever is on the disk: one step that writes the table. The
+ * copy was compared and a person said yes; no volume's content is touched.
+ * @throws CoreError `plan.refused`
+ */
+export function deriveRestore(survey: Survey, table: Exclude<DiskTable, { kind: 'none' }>): Plan {
+  const volumes = table.kind === 'gpt' ? table.entries.length : table.primaries.length + table.logicals.length;
+  const cost = { reads: 0, carries: 0, writes: survey.sectorSize, seconds: 1 };
+  const name = 'the partition table';
+  const steps: Step[] = [{ kind: 'table', name, table, from: survey.table, volumes, mends: [], cost }];
+  const after = ['Look at the disk again: what the table describes is shown as it is found.'];
+  return { steps, total: cost, loses: NOTHING, hazards: hazardsOf(survey, steps), after };
+}
+
+const sameTable = (a: DiskTable, b: DiskTable): boolean => JSON.stringify(a) === JSON.stringify(b);
+
+/** The first byte behind the first copy of a GUID table. */
+function gptFirst(survey: Survey, planned: Layout): number {
+  const entryCount = planned.tableEntries ?? USUAL_ENTRIES * USUAL_ENTRY_SIZE;
+  return gptRoom({ entryCount, entrySize: 1 }, survey.size, survey.sectorSize).first;
 }
 
 /** A volume that stays as it is and has errors, or is not known, is compared as a whole. */
 const proofBy = (now: SurveyedVolume, changes: boolean): ProofBy =>
   now.info && (changes || !hasErrors(now.findings)) ? 'files' : 'whole';
-const bySlot = (entries: Survey['entries']): Survey['entries'] => [...entries].sort((a, b) => a.slot - b.slot);
 const stretch = (v: SurveyedVolume): { start: number; length: number } => ({ start: v.start, length: v.length });
 const lossOf = (v: SurveyedVolume): Loss => ({ files: v.files, bytes: v.info?.used ?? v.length });
 const refused = (reason: string): CoreError =>
@@ -277,7 +331,7 @@ const refused = (reason: string): CoreError =>
 /** A serial number that is the same for the same plan of the same disk. */
 function serialOf(volume: LaidVolume, survey: Survey): number {
   const text = JSON.stringify([
-    survey.diskSignature,
+    survey.partitions,
     survey.size,
     volume.start,
     volume.length,

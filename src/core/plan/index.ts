@@ -1,4 +1,5 @@
-export { derivePlan } from './derive';
+export { tableFor } from './table-entries';
+export { derivePlan, deriveRestore } from './derive';
 export type { PlanOptions } from './derive';
 export { secondsFor, speedOf } from './medium';
 export type { MediumKind, MediumSpeed } from './medium';

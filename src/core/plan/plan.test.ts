@@ -53,7 +53,7 @@ describe('a plan', () => {
       },
       'plan.refused',
     ],
-    ['another kind of table', { table: 'gpt', volumes: [{ keep: 1 }] }, 'plan.refused'],
+    ['no table any more', { table: 'none', volumes: [{ keep: 1 }] }, 'target.invalid'],
   ])('is refused for %s', async (_name, target, code) => {
     const disk = await buildStick();
     await expect(planFor(disk, target)).rejects.toMatchObject({ code });

@@ -1,5 +1,6 @@
 /** The steps of a work order, as plain data. Offsets and lengths are bytes on the disk. */
-import type { MbrEntry } from '@/core/table';
+import type { TableKind } from '@/core/layout';
+import type { DiskTable } from '@/core/table';
 
 /** A stretch of the disk that a step works in. */
 export interface Stretch {
@@ -59,10 +60,12 @@ export interface RemoveStep extends Base {
 /** Writes the partition table. */
 export interface TableStep extends Base {
   readonly kind: 'table';
-  readonly entries: readonly MbrEntry[];
-  /** Set when the table is made anew. */
-  readonly diskSignature?: number;
-  readonly sectorSize: number;
+  readonly table: DiskTable;
+  /** The kind there was. */
+  readonly from: TableKind;
+  readonly volumes: number;
+  /** Findings that writing the table puts right. */
+  readonly mends: readonly string[];
 }
 
 /** Makes a volume's file system larger. */
@@ -100,7 +103,14 @@ export interface ProveStep extends Base {
   readonly files: number;
 }
 
-export type Step = CheckStep | ShrinkStep | RemoveStep | TableStep | GrowStep | MakeStep | RelabelStep | ProveStep;
+/** Has the system a kept volume belongs to check it at its next start. */
+export interface MarkStep extends Base {
+  readonly kind: 'mark';
+  readonly at: Stretch;
+}
+
+export type Step =
+  CheckStep | ShrinkStep | RemoveStep | TableStep | GrowStep | MakeStep | RelabelStep | ProveStep | MarkStep;
 
 /** Something the person must know or do, with how much it matters. */
 export interface Hazard {

@@ -3,10 +3,13 @@ import { layoutOf } from '@/core/inspect';
 import { buildStick, planFor } from '@/core/run/fixtures/sticks';
 import { describe, expect, it } from 'vitest';
 import { durationWords, lossWords, secondsFor, speedOf, stepWords, type Step } from '.';
-import { afterOf, hazardsOf } from './hazards';
+import { afterOf } from './after';
+import { hazardsOf } from './hazards';
 
 const cost = { reads: 2 ** 30, carries: 0, writes: 0, seconds: 1 };
 const at = { start: 2 ** 20, length: 3 * 2 ** 30 };
+
+const MBR = { kind: 'mbr', diskSignature: 1, primaries: [], logicals: [] } as const;
 
 describe('steps in words', () => {
   it.each<[Step, string, string]>([
@@ -35,7 +38,16 @@ describe('steps in words', () => {
       'Remove E X',
       'lost: 12 files, 1 MiB',
     ],
-    [{ kind: 'table', name: '', entries: [], sectorSize: 512, cost }, 'Write the partition table', '0 volumes'],
+    [
+      { kind: 'table', name: '', table: MBR, from: 'mbr', volumes: 2, mends: [], cost },
+      'Write the partition table',
+      '2 volumes',
+    ],
+    [
+      { kind: 'table', name: '', table: MBR, from: 'gpt', volumes: 1, mends: [], cost },
+      'Convert the GUID table to a master boot record',
+      '1 volume, no file is touched',
+    ],
     [{ kind: 'grow', name: 'E X', at, from: 2 ** 30, cost }, 'Grow E X to 3 GiB', 'from 1 GiB'],
     [
       {

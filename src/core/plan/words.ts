@@ -16,6 +16,22 @@ export function lossWords(loss: Loss, units: UnitSystem = 'binary'): string {
   return loss.files > 0 ? `${files(loss.files)}, ${formatSize(loss.bytes, units)}` : formatSize(loss.bytes, units);
 }
 
+const TABLE_WORDS = { none: 'no table', mbr: 'master boot record', gpt: 'GUID table' } as const;
+
+function tableWords({ table, from, volumes, mends }: Extract<Step, { kind: 'table' }>): StepWords {
+  const kind = TABLE_WORDS[table.kind];
+  const count = `${volumes} volume${volumes === 1 ? '' : 's'}`;
+  const mended = mends.length > 0 ? `, puts right: ${mends.join(' ')}` : '';
+  if (from === table.kind) {
+    const logical =
+      table.kind === 'mbr' && table.logicals.length > 0 ? `, ${table.logicals.length} of them logical` : '';
+    const copies = table.kind === 'gpt' ? ', both copies' : '';
+    return { title: 'Write the partition table', detail: `${count}${logical}${copies}${mended}` };
+  }
+  const title = from === 'none' ? `Write a new ${kind}` : `Convert the ${TABLE_WORDS[from]} to a ${kind}`;
+  return { title, detail: `${count}, no file is touched` };
+}
+
 /** The words for a step. */
 export function stepWords(step: Step, units: UnitSystem = 'binary'): StepWords {
   const size = (bytes: number): string => formatSize(bytes, units);
@@ -38,7 +54,7 @@ export function stepWords(step: Step, units: UnitSystem = 'binary'): StepWords {
     case 'remove':
       return { title: `Remove ${step.name}`, detail: `lost: ${lossWords(step.loses, units)}` };
     case 'table':
-      return { title: 'Write the partition table', detail: `${step.entries.length} volumes, one sector` };
+      return tableWords(step);
     case 'grow':
       return {
         title: `Grow ${step.name} to ${size(step.at.length)}`,
@@ -53,6 +69,11 @@ export function stepWords(step: Step, units: UnitSystem = 'binary'): StepWords {
       return {
         title: `Label ${step.name}`,
         detail: step.label ? `the label becomes ${step.label}` : 'the label is taken away',
+      };
+    case 'mark':
+      return {
+        title: `Have ${step.name} checked at its system’s next start`,
+        detail: 'its mark of a clean end is taken away, after the proof',
       };
     case 'prove':
       return {

@@ -1,20 +1,16 @@
 /** A practice disk from its recipe: real tables and file systems, written by the same drivers as everything else. */
 import { SparseDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
-import { driverOf, kindFacts } from '@/core/fs';
-import { ALIGNMENT } from '@/core/layout';
-import { applyNow, writeFirstSector } from '@/core/run';
+import { driverOf, findKind } from '@/core/fs';
+import { surveyDisk } from '@/core/inspect';
+import { ALIGNMENT, asVolumeId, firstUsable, lastUsable, settle, type LaidVolume, type Layout } from '@/core/layout';
+import { tableFor } from '@/core/plan';
+import { applyNow, placeContent, writeTable } from '@/core/run';
 import { ceilTo, floorTo, readSize } from '@/core/size';
-import { serialiseMbr } from '@/core/table';
+import { flagsFor, TYPE_CODE, typeCodeFor } from '@/core/table';
 import { fillVolume } from './fill';
 import { seedOf } from './random';
 import type { Recipe, RecipeVolume } from './recipe';
-
-interface Placed {
-  readonly volume: RecipeVolume;
-  readonly start: number;
-  readonly length: number;
-}
 
 /** Bytes of the disk a recipe describes. @throws CoreError `size.unreadable` */
 export function recipeSize(recipe: Recipe): number {
@@ -30,45 +26,81 @@ export async function buildPracticeDisk(
   recipe: Recipe,
   disk: BlockDevice = new SparseDevice(recipeSize(recipe), recipe.sectorSize),
 ): Promise<BlockDevice> {
-  const placed = place(recipe, disk.size);
-  for (const volume of placed) await buildVolume(recipe, disk, volume);
-  if (recipe.table === 'mbr') await writeFirstSector(disk, tableSector(recipe, placed));
+  const layout = layOut(recipe, disk.size);
+  for (const [i, volume] of layout.volumes.entries()) await buildVolume(recipe, disk, recipe.volumes[i]!, volume);
+  if (layout.table !== 'none') {
+    const blank = await surveyDisk(new SparseDevice(disk.size, disk.sectorSize));
+    await writeTable(disk, tableFor({ ...blank, partitions: blankTable(recipe) }, layout));
+  }
   return disk;
 }
 
-function place(recipe: Recipe, diskSize: number): Placed[] {
-  const first = recipe.table === 'mbr' ? ALIGNMENT : 0;
-  let at = first;
-  const fixed = recipe.volumes
-    .filter((v) => v.size !== 'rest')
-    .reduce((sum, v) => sum + readSize(v.size, { whole: diskSize }).bytes, 0);
-  return recipe.volumes.map((volume) => {
-    const start = volume.start === undefined ? at : readSize(volume.start, { whole: diskSize }).bytes;
-    const rest = recipe.table === 'mbr' ? floorTo(diskSize - first - fixed, ALIGNMENT) : diskSize;
-    const length = floorTo(readSize(volume.size, { whole: diskSize, rest }).bytes, recipe.sectorSize);
-    if (length <= 0 || start + length > diskSize) {
-      throw new CoreError('recipe.invalid', {
-        reason: `volume ${volume.label || volume.fileSystem} does not fit the disk`,
-      });
-    }
-    at = ceilTo(start + length, ALIGNMENT);
-    return { volume, start, length };
-  });
+/** A table of its own for each recipe, so that no two practice disks have the same signature. */
+function blankTable(recipe: Recipe) {
+  return { kind: 'mbr' as const, diskSignature: seedOf(recipe.id), primaries: [], logicals: [] };
 }
 
-async function buildVolume(recipe: Recipe, disk: BlockDevice, { volume, start, length }: Placed): Promise<void> {
-  const driver = driverOf(volume.fileSystem);
-  if (!driver) throw new CoreError('recipe.invalid', { reason: `no file system is called ${volume.fileSystem}` });
+function layOut(recipe: Recipe, diskSize: number): Layout {
+  const empty: Layout = { diskSize, sectorSize: recipe.sectorSize, table: recipe.table, volumes: [] };
+  const end = recipe.table === 'none' ? diskSize : floorTo(lastUsable(empty), ALIGNMENT);
+  let at = firstUsable(empty);
+  const sizes = recipe.volumes.map((v) =>
+    v.size === 'rest' ? undefined : floorTo(readSize(v.size, { whole: diskSize }).bytes, recipe.sectorSize),
+  );
+  const fixed = sizes.reduce((sum: number, size) => sum + ceilTo(size ?? 0, ALIGNMENT), 0);
+  const volumes = recipe.volumes.map((volume, i) => {
+    const start = volume.start === undefined ? at : readSize(volume.start, { whole: diskSize }).bytes;
+    const rest = recipe.table === 'none' ? diskSize : end - firstUsable(empty) - fixed;
+    const length = sizes[i] ?? floorTo(readSize(volume.size, { whole: diskSize, rest }).bytes, recipe.sectorSize);
+    if (length <= 0 || start + length > (recipe.table === 'none' ? diskSize : lastUsable(empty)))
+      throw invalid(`volume ${volume.label || volume.fileSystem} does not fit the disk`);
+    at = ceilTo(start + length, ALIGNMENT);
+    return laid(volume, i, start, length);
+  });
+  const settled = settle({ ...empty, volumes }, new Map());
+  if (!settled.ok) throw invalid(settled.reason);
+  return settled.layout;
+}
+
+function laid(volume: RecipeVolume, i: number, start: number, length: number): LaidVolume {
+  const { fileSystem, label, role, active = false, placement, type, typeGuid, tableName } = volume;
+  const usual = findKind(fileSystem)?.mbrType(length) ?? TYPE_CODE.linuxData;
+  return {
+    id: asVolumeId(`new-${i + 1}`),
+    origin: { kind: 'new' },
+    start,
+    length,
+    fileSystem,
+    label,
+    role,
+    active,
+    type: type ?? typeCodeFor(role, usual),
+    logical: false,
+    flags: volume.flags ?? flagsFor(role),
+    guarded: false,
+    ...(placement ? { placement } : {}),
+    ...(typeGuid ? { typeGuid } : {}),
+    ...(tableName ? { tableName } : {}),
+  };
+}
+
+async function buildVolume(
+  recipe: Recipe,
+  disk: BlockDevice,
+  volume: RecipeVolume,
+  { start, length }: LaidVolume,
+): Promise<void> {
   const seed = seedOf(`${recipe.id}/${start}`);
+  if (volume.fileSystem === 'unknown') {
+    const used = volume.used === undefined ? length : readSize(volume.used, { whole: length }).bytes;
+    return placeContent(disk, start, Math.min(length, used), seed);
+  }
+  const driver = driverOf(volume.fileSystem);
+  if (!driver) throw invalid(`no file system is called ${volume.fileSystem}`);
   const window = new WindowDevice(disk, start, length);
   const { label, clusterSize, fileSystem: kind } = volume;
-  const options = {
-    kind,
-    label,
-    serial: seed,
-    startLba: start / recipe.sectorSize,
-    ...(clusterSize ? { clusterSize } : {}),
-  };
+  const startLba = start / recipe.sectorSize;
+  const options = { kind, label, serial: seed, startLba, ...(clusterSize ? { clusterSize } : {}) };
   await applyNow(disk, start, [], (tx) => driver.make(window, options, tx));
   if (volume.fill.length === 0) return;
   const opened = await driver.open(window);
@@ -79,13 +111,4 @@ async function buildVolume(recipe: Recipe, disk: BlockDevice, { volume, start, l
   });
 }
 
-function tableSector(recipe: Recipe, placed: readonly Placed[]): Uint8Array {
-  const entries = placed.map(({ volume, start, length }, slot) => ({
-    slot,
-    active: volume.active ?? false,
-    type: kindFacts(volume.fileSystem).mbrType(length),
-    startLba: start / recipe.sectorSize,
-    lengthSectors: length / recipe.sectorSize,
-  }));
-  return serialiseMbr(new Uint8Array(recipe.sectorSize), entries, seedOf(recipe.id));
-}
+const invalid = (reason: string): CoreError => new CoreError('recipe.invalid', { reason });

@@ -1,4 +1,5 @@
 /** The recipe of a practice disk: versioned data, checked on reading. Sizes are in the size grammar. */
+import { isGuid } from '@/core/bytes';
 import { CoreError } from '@/core/errors';
 import { z } from 'zod';
 
@@ -28,10 +29,28 @@ const treeSchema = z.strictObject({
   to: z.string().optional().describe('Latest date'),
 });
 
+const speedSchema = z.strictObject({
+  read: z.number().positive().describe('MB/s'),
+  write: z.number().positive().describe('MB/s'),
+  seek: z.number().min(0).describe('Milliseconds from one place to another'),
+});
+
+const stretchSchema = z.strictObject({
+  at: size.describe('From the start of the disk'),
+  sectors: z.int().min(1).max(1_000_000).default(8),
+});
+
 const volumeSchema = z.strictObject({
   size: size.default('rest'),
   start: size.optional().describe('Defaults to the end of the volume before'),
-  fileSystem: z.string(),
+  fileSystem: z.string().describe('A kind that can be made, or unknown for content that is nobody’s business'),
+  used: size.optional().describe('How much of unknown content there is'),
+  role: z.enum(['system', 'data', 'firmware', 'recovery', 'foreign', 'swap']).default('data'),
+  placement: z.enum(['primary', 'logical']).optional(),
+  type: z.int().min(1).max(255).optional().describe('MBR type code; from role and file system when left out'),
+  typeGuid: z.string().refine(isGuid, 'a GUID in capitals').optional(),
+  flags: z.array(z.enum(['required', 'read-only', 'hidden', 'no-letter'])).optional(),
+  tableName: z.string().max(36).optional().describe('Its name in a GUID table'),
   label: z.string().default(''),
   letter: z
     .string()
@@ -50,8 +69,11 @@ export const recipeSchema = z.strictObject({
   model: z.string().max(80).default(''),
   size,
   sectorSize: z.union([z.literal(512), z.literal(4096)]).default(512),
-  table: z.enum(['mbr', 'none']),
-  volumes: z.array(volumeSchema).max(4),
+  table: z.enum(['mbr', 'gpt', 'none']),
+  volumes: z.array(volumeSchema).max(64),
+  speed: speedSchema.optional().describe('Instead of what the medium usually does'),
+  weak: z.array(stretchSchema).default([]).describe('Sectors that are read slowly, at the third try'),
+  dead: z.array(stretchSchema).default([]).describe('Sectors that can’t be read'),
 });
 
 /** A recipe with its defaults filled in. */

@@ -1,4 +1,4 @@
-export { applyNow, writeFirstSector } from './apply-now';
+export { applyNow, placeContent, writeTable } from './apply-now';
 export { frameRecord, readFrames } from './framing';
 export type { LogEntry, LogReader } from './framing';
 export type { DiskIdentity, JournalEntry, JournalRecord, JournalStore } from './journal';

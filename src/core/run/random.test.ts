@@ -27,7 +27,7 @@ function recipeFor(kind: string, random: () => number): Partial<RecipeInput> {
   };
 }
 
-describe.each(['fat12', 'fat16', 'ntfs'])('%s', (kind) => {
+describe.each(['fat12', 'fat16', 'exfat', 'ntfs'])('%s', (kind) => {
   it.each(Array.from({ length: ROUNDS }, (_, i) => i + 1))('seed %i', async (seed) => {
     const random = seededRandom(seed * 7919);
     const start = await buildStick(recipeFor(kind, random));
@@ -38,7 +38,9 @@ describe.each(['fat12', 'fat16', 'ntfs'])('%s', (kind) => {
     const { plan } = await planFor(start, {
       volumes: [
         { keep: 1, size: `${size} B` },
-        ...(room ? [{ create: random() < 0.5 ? 'ntfs' : 'fat12', size: 'rest', label: 'N' }] : []),
+        ...(room
+          ? [{ create: random() < 0.3 ? 'exfat' : random() < 0.5 ? 'ntfs' : 'fat12', size: 'rest', label: 'N' }]
+          : []),
       ],
     });
     const undisturbed = new MemoryDevice(start.buffer.slice());

@@ -13,7 +13,7 @@ import {
   type ManifestEntry,
   type VolumeProof,
 } from '@/core/proof';
-import { serialiseMbr } from '@/core/table';
+import { tableWrites } from '@/core/table';
 import { applyTransaction, commitToJournal, replay } from './commit';
 import type { JournalStore } from './journal';
 import { readRunState, type RunState } from './journal-state';
@@ -164,6 +164,8 @@ class Execution {
         return this.#change(index, step.at, (volume, tx) => volume.shrink(step.to, tx, this.state));
       case 'grow':
         return this.#change(index, step.at, (volume, tx) => volume.grow(step.at.length, tx, this.state));
+      case 'mark':
+        return this.#change(index, step.at, (volume, tx) => volume.markForCheck(tx));
       case 'relabel':
         return this.#change(index, step.at, (volume, tx) => volume.relabel(step.label, tx));
     }
@@ -248,8 +250,7 @@ class Execution {
   async #table(index: number, step: Step & { kind: 'table' }): Promise<void> {
     const { disk } = this.ports;
     const tx = new StepTransaction(disk, TABLE_START, [{ start: TABLE_START, end: disk.size }]);
-    const previous = await disk.bytes(0, step.sectorSize);
-    await tx.write(0, serialiseMbr(previous, step.entries, step.diskSignature));
+    for (const { offset, bytes } of await tableWrites(disk, step.table)) await tx.write(offset, bytes);
     await this.#commit(index, tx);
   }
 

@@ -1,11 +1,17 @@
+export { readTable, tableWrites } from './disk-table';
+export type { DiskTable, MbrDisk, ReadTable } from './disk-table';
+export type { Container, LogicalEntry } from './extended';
+export { flagsIn, gptRoom, isGptHeader, USUAL_ENTRIES, USUAL_ENTRY_SIZE, withFlags } from './gpt';
+export type { GptDisk, GptEntry, TableWrite, VolumeFlag } from './gpt';
+export { hasBootSignature, looksLikeTable, MBR_ENTRIES, parseMbr } from './mbr';
+export type { MbrEntry } from './mbr';
 export {
-  EXTENDED_TYPES,
-  GPT_PROTECTIVE,
-  hasBootSignature,
-  isGptHeader,
-  looksLikeTable,
-  MBR_ENTRIES,
-  parseMbr,
-  serialiseMbr,
-} from './mbr';
-export type { MbrEntry, MbrTable } from './mbr';
+  flagsFor,
+  hiddenCode,
+  isHiddenCode,
+  roleOfType,
+  TYPE_CODE,
+  TYPE_GUID,
+  typeCodeFor,
+  typeGuidFor,
+} from './types';

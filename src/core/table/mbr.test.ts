@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { isGptHeader, looksLikeTable, parseMbr, serialiseMbr, type MbrEntry } from '.';
-import { chs } from './mbr';
+import { isGptHeader, looksLikeTable, parseMbr, type MbrEntry } from '.';
+import { chs, serialiseMbr } from './mbr';
 
 const DISK_SECTORS = 1_000_000;
 const entry = fc.record({

@@ -4,7 +4,7 @@
  * Follows the layout in UEFI 2.10 §5.2.1 (legacy MBR), including its CHS rules: addresses beyond cylinder 1023 are
  * written as the largest address. Entries are kept byte for byte unless they change; boot code always.
  */
-import { struct, text, u16, u32, u8, raw } from '@/core/bytes';
+import { struct, u16, u32, u8, raw } from '@/core/bytes';
 import { CoreError, type Finding } from '@/core/errors';
 
 /** The boot sector around the entries. Its size is the smallest sector; larger sectors hold zeros behind it. */
@@ -23,8 +23,6 @@ const ENTRY = struct('partition entry', 16, {
   startLba: u32(8),
   lengthSectors: u32(12),
 });
-
-const GPT_HEADER = struct('GPT header signature', 8, { signature: text(0, 8) });
 
 const FIRST_ENTRY = 446;
 export const MBR_ENTRIES = 4;
@@ -59,11 +57,6 @@ export interface MbrTable {
 /** Whether the sector carries the boot signature, which tables and boot sectors share. */
 export function hasBootSignature(sector: Uint8Array): boolean {
   return sector.length >= 512 && MBR.decode(sector).signature === BOOT_SIGNATURE;
-}
-
-/** Whether the sector at LBA 1 opens a GPT header (UEFI 2.10 §5.3.2). */
-export function isGptHeader(sector: Uint8Array): boolean {
-  return GPT_HEADER.decode(sector).signature === 'EFI PART';
 }
 
 /**

@@ -5,6 +5,7 @@ import { look, mediumWords, reopen, removeDisk, useBench, type BenchDisk } from 
 import { Button, Popconfirm, Segmented, Spin, Table, type TableColumnsType } from 'antd';
 import { useState } from 'react';
 import { LetterChip, MiniColumn, ROLE_WORDS, useSizes } from '../kit';
+import { DescribeDisk } from './DescribeDisk';
 import { OpenImage, pickFile } from './OpenImage';
 import styles from './bench.module.css';
 
@@ -12,6 +13,8 @@ import styles from './bench.module.css';
 export function Bench() {
   const disks = useBench((s) => s.disks);
   const ready = useBench((s) => s.ready);
+  const readOnly = useBench((s) => s.readOnly);
+  const [describing, setDescribing] = useState(false);
   const [view, setView] = useState<'disks' | 'volumes'>('disks');
   return (
     <div className={styles.page}>
@@ -38,9 +41,14 @@ export function Bench() {
           ))}
           <li className={styles.open}>
             <OpenImage />
+            <button type="button" className={styles.openButton} disabled={readOnly} onClick={() => setDescribing(true)}>
+              <strong>Describe a disk by hand</strong>
+              <span>to plan without an image</span>
+            </button>
           </li>
         </ul>
       ) : null}
+      <DescribeDisk open={describing} onClose={() => setDescribing(false)} />
     </div>
   );
 }
@@ -102,10 +110,10 @@ function DiskPlate({ disk }: { readonly disk: BenchDisk }) {
           ) : null}
         </>
       ) : null}
-      {stored.source.kind === 'image' ? (
+      {stored.source.kind === 'image' || stored.id.startsWith('described-') ? (
         <Popconfirm
           title="Take it off the bench?"
-          description="What was planned and run here is dropped; the image file stays."
+          description="What was planned and run here is dropped; an image file stays where it is."
           onConfirm={() => removeDisk(stored.id)}
         >
           <Button size="small" type="text">

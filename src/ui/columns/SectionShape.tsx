@@ -99,7 +99,7 @@ function SectionText({ section, used, fillEnd, x, width }: TextProps) {
           {shown || ROLE_WORDS[volume.role]}
         </text>
         <text x={x + width - 10} y={middle} textAnchor="end">
-          {`${title} · ${size(volume.length)}`}
+          {shown.length > 9 ? size(volume.length) : `${title} · ${size(volume.length)}`}
         </text>
       </g>
     );
@@ -129,7 +129,7 @@ function SectionText({ section, used, fillEnd, x, width }: TextProps) {
         {name}
       </text>
       <text x={x + width - 10} y={top} textAnchor="end" className={styles.small} fill={on(top)}>
-        {ROLE_WORDS[volume.role]}
+        {volume.logical ? `${ROLE_WORDS[volume.role]}, logical` : ROLE_WORDS[volume.role]}
       </text>
       {height >= TALL ? (
         <>

@@ -15,11 +15,12 @@ import {
   type VolumeId,
 } from '@/core/layout';
 import { formatSize } from '@/core/size';
-import { edit, explain, look, mediumWords, useBench, useBounds, usePlan, type Current } from '@/state';
+import { edit, explain, look, mediumWords, useBench, wish, useBounds, usePlan, type Current } from '@/state';
 import { Button, Tooltip } from 'antd';
 import { useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Columns } from '../columns';
+import { TableMenu } from '../table';
 import { newVolumeSpec, proposedKeep } from './presets';
 import { VolumeForm } from './VolumeForm';
 import { WorkOrder } from './WorkOrder';
@@ -64,7 +65,7 @@ export function Divide({ current }: { readonly current: Current }) {
     const size = gap.end - gap.start;
     const letter = nextLetter(planned);
     adding((layout) =>
-      createVolume(layout, gap, {
+      createVolume(layout, bounds, gap, {
         ...newVolumeSpec(size, layout.sectorSize, undefined),
         size,
         ...(letter ? { letter } : {}),
@@ -95,6 +96,7 @@ export function Divide({ current }: { readonly current: Current }) {
             >{`${decimal} ${mediumWords(disk.stored)}, shown by the system as ${binary}. Drag an edge on the right, or type a size.`}</p>
           </div>
           <div className={styles.tools}>
+            <TableMenu current={current} planned={planned} bounds={bounds} />
             <Tooltip title="Split the volume in hand (S)">
               <Button onClick={split} disabled={readOnly || !selected || planned.table === 'none'}>
                 Split
@@ -133,7 +135,7 @@ export function Divide({ current }: { readonly current: Current }) {
             focusSize={fresh === selected.id}
           />
         ) : null}
-        <WorkOrder {...planView} />
+        <WorkOrder {...planView} onOverride={() => wish(id, { override: true })} />
       </aside>
     </div>
   );

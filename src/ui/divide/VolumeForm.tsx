@@ -9,15 +9,18 @@ import {
   removeVolume,
   resizeEnd,
   setActive,
+  setFlag,
   setGuard,
   setLabel,
   setLetter,
+  setPlacement,
   setRole,
   type Bounds,
   type LaidVolume,
   type Layout,
 } from '@/core/layout';
 import { formatSize } from '@/core/size';
+import type { VolumeFlag } from '@/core/table';
 import { dismissRefusal, edit, look, useBench, type Current } from '@/state';
 import { Button, Input, Popover, Select } from 'antd';
 import { useState } from 'react';
@@ -35,6 +38,7 @@ interface Props {
   readonly focusSize: boolean;
 }
 
+const FLAGS: readonly VolumeFlag[] = ['required', 'read-only', 'hidden', 'no-letter'];
 const LETTERS = [...'CDEFGHIJKLMNOPQRSTUVWXYZAB'];
 
 /** Everything about the volume in hand in one place: size, label, letter, file system, cluster size, role. */
@@ -207,6 +211,39 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
           options={ROLES.map((role) => ({ value: role, label: ROLE_WORDS[role] }))}
         />
       </div>
+      {planned.table === 'mbr' && isNew ? (
+        <div className={styles.row}>
+          <label htmlFor="placement">In the table</label>
+          <Select
+            id="placement"
+            value={volume.placement ?? ''}
+            disabled={readOnly}
+            onChange={(value: '' | 'primary' | 'logical') =>
+              edit(id, (layout) => setPlacement(layout, bounds, volume.id, value || undefined))
+            }
+            options={[
+              { value: '', label: `${volume.logical ? 'logical' : 'primary'}, by itself` },
+              { value: 'primary', label: 'primary' },
+              { value: 'logical', label: 'logical' },
+            ]}
+          />
+        </div>
+      ) : null}
+      {planned.table === 'gpt' ? (
+        <div className={styles.row}>
+          <label htmlFor="marks">Marks</label>
+          <Select
+            id="marks"
+            mode="multiple"
+            value={[...volume.flags]}
+            disabled={readOnly}
+            placeholder="none"
+            onSelect={(flag: VolumeFlag) => edit(id, (layout) => setFlag(layout, volume.id, flag, true))}
+            onDeselect={(flag: VolumeFlag) => edit(id, (layout) => setFlag(layout, volume.id, flag, false))}
+            options={FLAGS.map((flag) => ({ value: flag, label: flag }))}
+          />
+        </div>
+      ) : null}
       <div className={styles.actions}>
         {bound ? (
           <Popover

@@ -2,20 +2,39 @@
 
 import { durationWords, lossWords, stepWords } from '@/core/plan';
 import { look, useBench, type PlanView } from '@/state';
-import { Alert, Button } from 'antd';
+import { Alert, Button, Popconfirm } from 'antd';
 import { useSizes } from '../kit';
 import styles from './divide.module.css';
 
 /** The derived work order, always current, and what it comes to. */
-export function WorkOrder({ plan, refusal }: PlanView) {
+export function WorkOrder({ plan, refusal, overridable, onOverride }: PlanView & { readonly onOverride: () => void }) {
   const units = useBench((s) => s.units);
   const size = useSizes();
   const steps = plan?.steps ?? [];
   return (
     <>
-      <section className={styles.order} aria-label="Work order" aria-live="polite">
+      <section className={styles.order} aria-label="Work order" aria-live="polite" tabIndex={0}>
         <h2>Work order</h2>
-        {refusal ? <Alert type="error" showIcon title={refusal} style={{ marginTop: 10 }} /> : null}
+        {refusal ? (
+          <Alert
+            type="error"
+            showIcon
+            title={refusal}
+            style={{ marginTop: 10 }}
+            action={
+              overridable ? (
+                <Popconfirm
+                  title="Go on all the same?"
+                  description="The system that owns the volume may undo or mix up what is done here. Have a backup."
+                  okText="Go on all the same"
+                  onConfirm={onOverride}
+                >
+                  <Button size="small">Override…</Button>
+                </Popconfirm>
+              ) : undefined
+            }
+          />
+        ) : null}
         {!refusal && steps.length === 0 ? (
           <p className={styles.sub}>Nothing to do yet. Split a volume, or drag an edge on the planned column.</p>
         ) : null}

@@ -1,9 +1,10 @@
 'use client';
 
+import { durationWords } from '@/core/plan';
 import type { Certificate, VolumeProof } from '@/core/proof';
 import { spaced } from '@/core/size';
 import { engine, given, listener } from '@/engine';
-import { look, rewind, useBench, type Current } from '@/state';
+import { look, mediumWords, rewind, useBench, type Current } from '@/state';
 import { Alert, Button, Empty, Popconfirm, Progress, Table } from 'antd';
 import { useState } from 'react';
 import { download, downloadText, Facts, MiniColumn, savePicker, useSizes } from '../kit';
@@ -31,10 +32,14 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
   const [exported, setExported] = useState<number>();
   const [fault, setFault] = useState<string>();
   const name = `${disk.stored.name.replace(/[^\p{L}\p{N} _-]/gu, '')} divided.img`;
+  const exportPacked = (format: 'gz' | 'qcow2'): Promise<void> => {
+    const own = format === 'gz' ? `${name}.gz` : name.replace(/img$/, 'qcow2');
+    return download(own, 0, (port) => engine('serveImage', id, format, given(port)));
+  };
   const exportImage = async (): Promise<void> => {
     setFault(undefined);
     const pick = savePicker();
-    if (!pick) return download(name, survey.size, (port) => engine('serveImage', id, given(port)));
+    if (!pick) return download(name, survey.size, (port) => engine('serveImage', id, 'raw', given(port)));
     const handle = await pick({ suggestedName: name }).catch(() => undefined);
     if (!handle) return;
     setExported(0);
@@ -69,6 +74,11 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
           <p
             className={styles.sub}
           >{`Compared before and after by size, times, attributes and SHA-256. Finished ${new Date(certificate.finished).toLocaleString()}.`}</p>
+          {current.run?.simulated ? (
+            <p
+              className={styles.sub}
+            >{`A rehearsal: the real ${mediumWords(disk.stored)} would take ${durationWords(current.run.simulated)}.`}</p>
+          ) : null}
           {certificate.volumes.map((proof) => (
             <VolumeFacts key={proof.number} proof={proof} />
           ))}
@@ -100,6 +110,12 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
       <div className={styles.actions}>
         <Button type="primary" size="large" onClick={() => act(exportImage())}>
           Export the divided image
+        </Button>
+        <Button size="large" onClick={() => act(exportPacked('gz'))}>
+          as gz
+        </Button>
+        <Button size="large" onClick={() => act(exportPacked('qcow2'))}>
+          as qcow2
         </Button>
         <Button size="large" onClick={saveCertificate}>
           Save the certificate

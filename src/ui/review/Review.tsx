@@ -2,7 +2,7 @@
 
 import { durationWords, lossWords, stepWords, type Plan, type Step } from '@/core/plan';
 import { formatBytes, formatSize } from '@/core/size';
-import { look, mediumWords, startRunning, useBench, usePlan, type Current } from '@/state';
+import { look, mediumWords, startRunning, useBench, usePlan, wish, type Current } from '@/state';
 import { Alert, Button, Checkbox, Empty, Table, type TableColumnsType } from 'antd';
 import { useState } from 'react';
 import { Facts, MiniColumn, useSizes } from '../kit';
@@ -75,6 +75,24 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
         pagination={false}
       />
       <div className={styles.notes}>
+        <div className={styles.wishes}>
+          <Checkbox
+            checked={job?.wishes?.checkAtNextStart ?? false}
+            disabled={readOnly}
+            onChange={(e) => wish(current.id, { checkAtNextStart: e.target.checked })}
+          >
+            Have the owner’s system check changed volumes at its next start
+          </Checkbox>
+          {disk.stored.source.kind === 'practice' ? (
+            <Checkbox
+              checked={job?.wishes?.paced ?? false}
+              disabled={readOnly}
+              onChange={(e) => wish(current.id, { paced: e.target.checked })}
+            >
+              Take as long as the real medium
+            </Checkbox>
+          ) : null}
+        </div>
         {plan.hazards.map((hazard) => (
           <Alert key={hazard.message} type={hazard.severity} title={hazard.message} showIcon />
         ))}

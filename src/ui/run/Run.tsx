@@ -1,7 +1,17 @@
 'use client';
 
 import { durationWords, stepWords } from '@/core/plan';
-import { look, resumeRunning, rewind, stopRunning, useBench, useBounds, type Current, type RunView } from '@/state';
+import {
+  look,
+  mediumWords,
+  resumeRunning,
+  rewind,
+  stopRunning,
+  useBench,
+  useBounds,
+  type Current,
+  type RunView,
+} from '@/state';
 import { Alert, Button, Empty, Popconfirm, Progress } from 'antd';
 import { useEffect, useState } from 'react';
 import { Columns } from '../columns';
@@ -56,6 +66,11 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
               ? `${durationWords(left)} left. A power cut or a closed tab loses nothing.`
               : WORDS[run.state]}
           </p>
+          {run.simulated ? (
+            <p
+              className={styles.sub}
+            >{`A real ${mediumWords(disk.stored)} would be ${durationWords(run.simulated)} into it.`}</p>
+          ) : null}
           <Progress
             percent={Math.round(((stepsDone + (finished ? 0 : share)) / plan.steps.length) * 100)}
             status={run.state === 'failed' ? 'exception' : finished ? 'success' : 'active'}

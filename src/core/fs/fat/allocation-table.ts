@@ -13,6 +13,9 @@ export const BAD = 0x0ffffff7;
 /** The mark of the last cluster of a chain, as {@link AllocationTable.get} returns it. */
 export const END = 0x0fffffff;
 
+/** The part of a 32-bit entry that counts, as the little-endian words of every machine this runs on. */
+const LOW_28_BITS = 0x0fffffff;
+
 /** State bits of entry 1: set when the volume was put away properly, and when no disk error was met. */
 export interface TableState {
   readonly clean: boolean;
@@ -23,6 +26,7 @@ export interface TableState {
 export class AllocationTable {
   readonly #bits: number;
   readonly #view: DataView;
+  readonly #words: Uint32Array | undefined;
 
   constructor(
     readonly kind: FatKind,
@@ -30,6 +34,8 @@ export class AllocationTable {
   ) {
     this.#bits = entryBits(kind);
     this.#view = new DataView(bytes.buffer, bytes.byteOffset, bytes.length);
+    const aligned = this.#bits === 32 && bytes.byteOffset % 4 === 0;
+    this.#words = aligned ? new Uint32Array(bytes.buffer, bytes.byteOffset, bytes.length >>> 2) : undefined;
   }
 
   /** Entries the bytes have room for, the two reserved ones included. */
@@ -73,12 +79,30 @@ export class AllocationTable {
     }
   }
 
+  /** The first entry in [from, to) that is not free, or `to`. Long free stretches are gone over in a tight loop. */
+  nextInUse(from: number, to: number): number {
+    let cluster = from;
+    const words = this.#words;
+    if (words) {
+      while (cluster < to && (words[cluster]! & LOW_28_BITS) === 0) cluster += 1;
+      return cluster;
+    }
+    while (cluster < to && this.get(cluster) === FREE) cluster += 1;
+    return cluster;
+  }
+
   /** The state bits; FAT12 has none and counts as clean. */
   get state(): TableState {
     if (this.#bits === 12) return { clean: true, noErrors: true };
     const value = this.#bits === 32 ? this.#view.getUint32(4, true) : this.#view.getUint16(2, true);
     const [clean, noErrors] = this.#bits === 32 ? [0x08000000, 0x04000000] : [0x8000, 0x4000];
     return { clean: (value & clean) !== 0, noErrors: (value & noErrors) !== 0 };
+  }
+
+  /** Clears the state bit of a clean end. */
+  markUnclean(): void {
+    if (this.#bits === 32) this.#view.setUint32(4, this.#view.getUint32(4, true) & ~0x08000000, true);
+    else if (this.#bits === 16) this.#view.setUint16(2, this.#view.getUint16(2, true) & ~0x8000, true);
   }
 
   /** The same entries in a buffer of `byteLength` bytes of its own, cut or padded with free entries. */

@@ -1,7 +1,7 @@
 /** The structure check of a FAT volume: boot sectors, FSInfo, the tables against each other, and every chain. */
 import { sameBytes } from '@/core/bytes';
 import type { Finding } from '@/core/errors';
-import { BAD, FREE } from './allocation-table';
+import { BAD } from './allocation-table';
 import { FIRST_FAT32_COUNT, FS_INFO, FS_INFO_LEAD, FS_INFO_STRUCT, FS_INFO_TRAIL, tableOffset } from './boot-sector';
 import type { FatTree } from './tree';
 import type { FatState } from './volume-state';
@@ -99,12 +99,12 @@ export function countClusters(
   table: FatState['table'],
   clusterCount: number,
 ): { free: number; bad: number; used: number } {
-  let free = 0;
+  let used = 0;
   let bad = 0;
-  for (let cluster = 2; cluster < clusterCount + 2; cluster++) {
-    const value = table.get(cluster);
-    if (value === FREE) free += 1;
-    else if (value === BAD) bad += 1;
+  const end = clusterCount + 2;
+  for (let cluster = table.nextInUse(2, end); cluster < end; cluster = table.nextInUse(cluster + 1, end)) {
+    if (table.get(cluster) === BAD) bad += 1;
+    else used += 1;
   }
-  return { free, bad, used: clusterCount - free - bad };
+  return { free: clusterCount - used - bad, bad, used };
 }

@@ -10,7 +10,7 @@ import {
   ShortNames,
   unpackLabel,
 } from './names';
-import { dateToIso, isoToStamp, stampToIso } from './times';
+import { dateToIso, isoToStamp, stampToIso } from '../dos-time';
 
 const raw = (text: string): Uint8Array => Uint8Array.from(text.padEnd(11), (c) => c.charCodeAt(0));
 const shown = (bytes: Uint8Array): string => decodeShortName(bytes, 0);

@@ -17,7 +17,7 @@ import {
   type ParsedEntry,
 } from './directory';
 import { unpackLabel } from './names';
-import { dateToIso, stampToIso } from './times';
+import { dateToIso, stampToIso } from '../dos-time';
 import { chainRuns, readRuns, type FatState } from './volume-state';
 
 /** A file or folder. */
@@ -241,9 +241,10 @@ class TreeScan {
   #findLost(): void {
     const { geometry: g, table } = this.state;
     let lost = 0;
-    for (let cluster = 2; cluster < g.clusterCount + 2; cluster++) {
+    const behind = g.clusterCount + 2;
+    for (let cluster = table.nextInUse(2, behind); cluster < behind; cluster = table.nextInUse(cluster + 1, behind)) {
       const value = table.get(cluster);
-      if (value === FREE || value === BAD || this.#owner[cluster] !== 0) continue;
+      if (value === BAD || this.#owner[cluster] !== 0) continue;
       lost += 1;
       // A stray chain is carried along with its links, so a link to nowhere must stop a change like any other.
       if (value !== BAD && value < BAD && !isLink(value, g.clusterCount)) {

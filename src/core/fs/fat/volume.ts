@@ -19,7 +19,7 @@ import { growFat } from './grow';
 import { FAT_KINDS } from './kinds';
 import { sizeLimits } from './limits';
 import { unpackLabel } from './names';
-import { writeBoot } from './patches';
+import { writeBoot, writeTables } from './patches';
 import { relabelVolume } from './relabel';
 import { shrinkFat } from './shrink';
 import { scanTree, type FatTree } from './tree';
@@ -67,8 +67,8 @@ class FatVolume implements Volume {
   async allocation(): Promise<readonly ByteRange[]> {
     const { geometry: g, table } = this.state;
     const ranges: { start: number; end: number }[] = [{ start: 0, end: g.dataStart * g.sectorSize }];
-    for (let cluster = 2; cluster < g.clusterCount + 2; cluster++) {
-      if (table.get(cluster) === FREE) continue;
+    const behind = g.clusterCount + 2;
+    for (let cluster = table.nextInUse(2, behind); cluster < behind; cluster = table.nextInUse(cluster + 1, behind)) {
       const start = clusterOffset(g, cluster);
       const last = ranges.at(-1)!;
       if (last.end === start) last.end = start + g.clusterSize;
@@ -146,6 +146,14 @@ class FatVolume implements Volume {
 
   rebase(startLba: number, tx: Transaction): Promise<void> {
     return writeBoot(this.state.geometry, this.state.boot, { hiddenSectors: startLba }, tx);
+  }
+
+  /** Clears the mark of a clean end; FAT12 has none. */
+  async markForCheck(tx: Transaction): Promise<void> {
+    const { table: before } = this.state;
+    const table = before.resized(before.bytes.length);
+    table.markUnclean();
+    await writeTables(this.state.geometry, before.bytes, table, tx);
   }
 
   writer(tx: Transaction): Promise<VolumeWriter> {

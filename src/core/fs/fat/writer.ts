@@ -19,7 +19,7 @@ import {
 } from './directory';
 import { assertName, ShortNames } from './names';
 import { writeInfo, writeTables } from './patches';
-import { isoToStamp } from './times';
+import { isoToStamp } from '../dos-time';
 import { chainRuns, readRuns, type ClusterRun, type FatState } from './volume-state';
 
 const MAX_FILE_BYTES = 0xffffffff;

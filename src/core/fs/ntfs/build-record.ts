@@ -3,7 +3,8 @@ import { struct, text, u16, u32, u64, u8 } from '@/core/bytes';
 import { ATTRIBUTE, NON_RESIDENT, RECORD, RESIDENT } from './record';
 import { encodeRuns, type DataRun } from './runlist';
 
-const INDEX_BLOCK = struct('index block', 40, {
+/** The header of an index block; offsets in it count from byte 24. */
+export const INDEX_BLOCK = struct('index block', 40, {
   magic: text(0, 4),
   sequenceOffset: u16(4),
   sequenceCount: u16(6),
@@ -15,6 +16,7 @@ const INDEX_BLOCK = struct('index block', 40, {
 });
 
 const STRIDE = 512;
+const HEADER_BYTES = 48;
 const SEQUENCE_NUMBER = 1;
 
 /** An attribute to be written: resident with a value, or with runs. `id` is given by the record. */
@@ -98,38 +100,73 @@ export interface NewRecord {
   readonly attributes: readonly NewAttribute[];
 }
 
-/** A record with its update sequence in place. @throws RangeError when the attributes do not fit */
-export function buildRecord(record: NewRecord, size: number): Uint8Array {
+/** What the header of a record says. */
+export interface RecordHead {
+  readonly number: number;
+  readonly sequence: number;
+  readonly flags: number;
+  readonly links: number;
+  /** The reference of the record that this one extends, or 0. */
+  readonly base: bigint;
+}
+
+/** Where attributes begin in a record made here. */
+export function attributesStart(size: number): number {
+  return align8(HEADER_BYTES + 2 * (size / STRIDE + 1));
+}
+
+/** A record with a header and nothing else; {@link layAttributes} makes it whole. */
+export function emptyRecord({ number, sequence, flags, links, base }: RecordHead, size: number): Uint8Array {
   const out = new Uint8Array(size);
-  const strides = size / STRIDE;
-  const attributesOffset = align8(48 + 2 * (strides + 1));
-  let at = attributesOffset;
-  record.attributes.forEach((attribute, id) => {
-    const bytes = buildAttribute(attribute, id);
-    if (at + bytes.length + 8 > size) throw new RangeError(`record ${record.number} needs more than ${size} bytes`);
-    out.set(bytes, at);
-    at += bytes.length;
-  });
-  out.set([0xff, 0xff, 0xff, 0xff], at);
   RECORD.encode(
     {
       magic: 'FILE',
-      sequenceOffset: 48,
-      sequenceCount: strides + 1,
+      sequenceOffset: HEADER_BYTES,
+      sequenceCount: size / STRIDE + 1,
       logSequence: 0n,
-      sequence: record.sequence,
-      links: record.links,
-      attributesOffset,
-      flags: record.flags,
-      bytesUsed: at + 8,
+      sequence,
+      links,
+      attributesOffset: attributesStart(size),
+      flags,
       bytesAllocated: size,
-      base: 0n,
-      nextId: record.attributes.length,
-      number: record.number,
+      base,
+      number,
     },
     out,
   );
-  applyFixup(out, 48);
+  return out;
+}
+
+/**
+ * Puts attributes into a record in place of those it has, gives each its identity, and applies the update sequence.
+ * @throws RangeError when they do not fit
+ */
+export function layAttributes(
+  record: Uint8Array,
+  attributes: readonly { readonly raw: Uint8Array; readonly id: number }[],
+): void {
+  const { attributesOffset, sequenceOffset, number } = RECORD.decode(record);
+  record.fill(0, attributesOffset);
+  let at = attributesOffset;
+  for (const { raw, id } of attributes) {
+    if (at + raw.length + 8 > record.length)
+      throw new RangeError(`record ${number} needs more than ${record.length} bytes`);
+    record.set(raw, at);
+    ATTRIBUTE.encode({ id }, record, at);
+    at += raw.length;
+  }
+  record.set([0xff, 0xff, 0xff, 0xff], at);
+  RECORD.encode({ bytesUsed: at + 8, nextId: attributes.length }, record);
+  applyFixup(record, sequenceOffset);
+}
+
+/** A record with its update sequence in place. @throws RangeError when the attributes do not fit */
+export function buildRecord(record: NewRecord, size: number): Uint8Array {
+  const out = emptyRecord({ ...record, base: 0n }, size);
+  layAttributes(
+    out,
+    record.attributes.map((attribute, id) => ({ raw: buildAttribute(attribute, id), id })),
+  );
   return out;
 }
 
@@ -153,8 +190,9 @@ export interface NewIndexEntry {
   readonly data?: Uint8Array;
 }
 
-const ENTRY_LAST = 2;
-const ENTRY_CHILD = 1;
+/** Marks of an index entry. */
+export const ENTRY_LAST = 2;
+export const ENTRY_CHILD = 1;
 
 function buildEntry({ head, key, data }: NewIndexEntry): Uint8Array {
   const out = new Uint8Array(align8(16 + key.length + (data?.length ?? 0)));

@@ -1,9 +1,11 @@
-/** The structure check of an NTFS volume, as far as reading goes: boot sectors, records, runs against the bitmap. */
+/** The structure check of an NTFS volume: boot sectors, records, runs against the bitmap, folders against records. */
 import { sameBytes } from '@/core/bytes';
 import type { BlockDevice } from '@/core/device';
 import type { Finding } from '@/core/errors';
-import { runsOf, setBits } from './bitmap';
+import { countIn, onlyIn, setBits } from './bitmap';
 import type { NtfsGeometry } from './boot-sector';
+import { indexFindings } from './check-indexes';
+import { recordFindings } from './check-records';
 import type { Mft } from './mft';
 import { stateFindings } from './system-state';
 
@@ -14,6 +16,8 @@ export interface CheckInput {
   readonly mft: Mft;
   /** The cluster bitmap, a bit a cluster. */
   readonly bitmap: Uint8Array;
+  /** The volume's case table: 65 536 UTF-16 units. */
+  readonly upcase: Uint16Array;
 }
 
 /** Every finding. @throws CoreError `device.read-failed` */
@@ -23,7 +27,9 @@ export async function checkNtfs(input: CheckInput): Promise<Finding[]> {
     ...(await stateFindings(input.device, input.geometry, input.mft)),
     ...input.mft.findings,
     ...clusterFindings(input),
+    ...(await recordFindings(input)),
     ...nameFindings(input),
+    ...(await indexFindings(input)),
   ];
 }
 
@@ -56,20 +62,13 @@ function clusterFindings({ geometry: g, mft, bitmap }: CheckInput): Finding[] {
       for (const { lcn, length } of stream.runs) {
         if (lcn < 0) continue;
         const end = lcn + length;
-        const count = (bitmapOf: Uint8Array, on: boolean): number =>
-          runsOf(bitmapOf, lcn, end, on).reduce((sum, r) => sum + r.length, 0);
-        crossed += count(owned, true);
-        unmarked += count(bitmap, false);
+        crossed += countIn(owned, lcn, end);
+        unmarked += length - countIn(bitmap, lcn, end);
         setBits(owned, lcn, end, true);
       }
     }
   }
-  let lost = 0;
-  for (let i = 0; i < bitmap.length; i++) {
-    const stray = bitmap[i]! & ~owned[i]!;
-    if (stray !== 0)
-      for (let c = i * 8; c < Math.min(i * 8 + 8, g.clusterCount); c++) if (stray & (1 << (c & 7))) lost += 1;
-  }
+  const lost = onlyIn(bitmap, owned, g.clusterCount).reduce((sum, r) => sum + r.length, 0);
   const out: Finding[] = [];
   if (crossed > 0)
     out.push({

@@ -2,7 +2,7 @@
  * The NTFS driver: read, check, make, shrink, grow, label, write.
  *
  * Follows the layout as openly documented by the Linux-NTFS project. Refuses a volume that is dirty, hibernated or has
- * unfinished work in its journal, and a change whose runlists no longer fit their records.
+ * unfinished work in its journal.
  */
 import type { FileSystemDriver } from '../port';
 import { looksLikeNtfs } from './boot-sector';
@@ -15,7 +15,7 @@ const PROBE_BYTES = 512;
 export const ntfsDriver: FileSystemDriver = {
   name: 'NTFS',
   kinds: [NTFS_KIND],
-  abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: true },
+  abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: true, mark: true },
   async probe(device) {
     if (device.size < PROBE_BYTES) return undefined;
     return looksLikeNtfs(await device.bytes(0, PROBE_BYTES)) ? 'ntfs' : undefined;

@@ -1,7 +1,7 @@
 /** How small and how large an NTFS volume can be made, and what holds it there. */
 import { formatSize, spaced } from '@/core/size';
 import type { FloorReason, SizeLimits } from '../port';
-import { countSet, isSet, setBits } from './bitmap';
+import { countSet, onlyIn, runsOf, setBits } from './bitmap';
 import type { NtfsGeometry } from './boot-sector';
 import type { Mft } from './mft';
 
@@ -9,6 +9,9 @@ const BAD = 8;
 const FIRST_USER_RECORD = 24;
 /** Room for the mirror in one piece and for a table that is read in whole clusters. */
 const SPARE_CLUSTERS = 64;
+/** Most bytes of a runlist that one more run costs, and what of a further record holds runs. */
+const PAIR_BYTES = 9;
+const PAIRS_IN_RECORD = 0.75;
 const MAX_CLUSTERS = 2 ** 32 - 1;
 
 /** Bytes of a volume with this many clusters: the last sector is the backup boot sector's. */
@@ -22,12 +25,13 @@ export function ntfsLimits(g: NtfsGeometry, mft: Mft, bitmap: Uint8Array): SizeL
   const system = storedClusters(mft, (n) => n < FIRST_USER_RECORD && n !== BAD);
   const bad = storedClusters(mft, (n) => n === BAD);
   const lostEnd = lastUnowned(g, mft, bitmap);
-  const needed = used + SPARE_CLUSTERS;
+  const spare = SPARE_CLUSTERS + furtherRecords(g, bitmap, used);
+  const needed = used + spare;
   const count = Math.min(g.clusterCount, Math.max(needed, lostEnd));
   const holds: FloorReason[] = [
     { what: 'files and folders', bytes: Math.max(0, used - system - bad) * g.clusterSize },
     { what: 'the system\u2019s own files: table, journal, bitmap', bytes: system * g.clusterSize },
-    { what: 'spare room, so that the mirror stays in one piece', bytes: SPARE_CLUSTERS * g.clusterSize },
+    { what: 'spare room: the mirror in one piece, and longer lists of extents', bytes: spare * g.clusterSize },
   ];
   if (bad > 0)
     holds.push({ what: `${spaced(bad)} bad clusters, which stay where they are`, bytes: bad * g.clusterSize });
@@ -49,6 +53,16 @@ export function ntfsLimits(g: NtfsGeometry, mft: Mft, bitmap: Uint8Array): SizeL
   };
 }
 
+/**
+ * Clusters for records that hold runlists grown longer: what is carried in goes to at most as many more pieces as there
+ * are free runs before the end.
+ */
+function furtherRecords(g: NtfsGeometry, bitmap: Uint8Array, used: number): number {
+  const runs = runsOf(bitmap, 0, Math.min(g.clusterCount, used + SPARE_CLUSTERS), false).length;
+  const records = Math.ceil((runs * PAIR_BYTES) / (PAIRS_IN_RECORD * g.recordSize));
+  return Math.ceil((records * g.recordSize) / g.clusterSize);
+}
+
 function storedClusters(mft: Mft, which: (record: number) => boolean): number {
   let sum = 0;
   for (const file of mft.files.values()) {
@@ -65,10 +79,6 @@ function lastUnowned(g: NtfsGeometry, mft: Mft, bitmap: Uint8Array): number {
     for (const stream of file.streams)
       for (const { lcn, length } of stream.runs) if (lcn >= 0) setBits(owned, lcn, lcn + length, true);
   }
-  for (let i = Math.ceil(g.clusterCount / 8) - 1; i >= 0; i--) {
-    if ((bitmap[i]! & ~owned[i]!) === 0) continue;
-    for (let c = Math.min(g.clusterCount, i * 8 + 8) - 1; c >= i * 8; c--)
-      if (isSet(bitmap, c) && !isSet(owned, c)) return c + 1;
-  }
-  return 0;
+  const last = onlyIn(bitmap, owned, g.clusterCount).at(-1);
+  return last ? last.start + last.length : 0;
 }

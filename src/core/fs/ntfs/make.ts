@@ -25,7 +25,7 @@ import { planNewVolume, type NewExtent, type NewVolumePlan } from './make-plan';
 import { FLAG, TYPE } from './record';
 import { HOLE } from './runlist';
 import { buildSecurity, SECURITY_ID } from './security';
-import { buildUpcase } from './upcase';
+import { buildUpcase } from '../case-table';
 
 const ROOT = 5;
 const HIDDEN_SYSTEM = 0x06;
@@ -36,6 +36,7 @@ const WIN32_AND_DOS = 3;
 const BY_NAME = 1;
 const BY_ULONG = 0x10;
 const BY_HASH = 0x12;
+const PUT_CHUNK = 64 * 1024;
 const CLEAR_CHUNK = 8 * 1024 * 1024;
 /** 2000-01-01 in hundreds of nanoseconds since 1601: a plan has no clock, and the same options give the same bytes. */
 const MADE_AT = 125911584000000000n;
@@ -89,7 +90,11 @@ class NewVolume {
     const room = extent.clusters * this.plan.clusterSize;
     const offset = extent.lcn * this.plan.clusterSize;
     await tx.clearFree(offset, room);
-    await tx.writeFree(offset, bytes);
+    // A bitmap of a large volume is nearly all zeros, which are there already.
+    for (let at = 0; at < bytes.length; at += PUT_CHUNK) {
+      const part = bytes.subarray(at, at + PUT_CHUNK);
+      if (part.some((b) => b !== 0)) await tx.writeFree(offset + at, part);
+    }
   }
 
   #bitmap(): Uint8Array {

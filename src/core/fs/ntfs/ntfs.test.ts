@@ -8,7 +8,7 @@ import { decompressUnit } from './decompress';
 import { undoFixup } from './record';
 import { decodeRuns, encodeRuns, HOLE, type DataRun } from './runlist';
 import { filetimeToIso, isoToFiletime } from './times';
-import { buildUpcase } from './upcase';
+import { buildUpcase } from '../case-table';
 
 const KIB = 1024;
 const MIB = 1024 * KIB;
@@ -207,7 +207,8 @@ describe('a volume that was not put away properly', () => {
   ])('%s, and keeps its size until it is overridden', async (_name, code, act) => {
     const device = await volumeWith(act);
     const volume = await openVolume('ntfs', device);
-    expect((await volume.check()).map((f) => [f.severity, f.code])).toEqual([['error', code]]);
+    const errors = (await volume.check()).filter((f) => f.severity === 'error');
+    expect(errors.map((f) => f.code)).toEqual([code]);
     await expect(change('ntfs', device, (v, tx) => v.shrink(12 * MIB, tx))).rejects.toMatchObject({
       code: 'fs.unsound',
     });

@@ -70,18 +70,16 @@ export const FLAG = { inUse: 1, folder: 2 } as const;
 export const ATTRIBUTE_FLAG = { compressed: 0x00ff, encrypted: 0x4000, sparse: 0x8000 } as const;
 const STRIDE = 512;
 const MAX_ATTRIBUTES = 512;
-const MAX_SIZE = BigInt(Number.MAX_SAFE_INTEGER);
+const MAX_COMPRESSION_UNIT = 16;
 
-/** One attribute of one record. Resident ones have `value`, others `pairs`; both are views of the record's bytes. */
+/** One attribute of one record. Resident ones have a `value`, others `pairs`; both are views of the record's bytes. */
 export interface Attribute {
   readonly type: number;
   readonly name: string;
-  readonly id: number;
   readonly flags: number;
-  readonly value?: Uint8Array;
-  readonly pairs?: Uint8Array;
+  readonly value: Uint8Array | undefined;
+  readonly pairs: Uint8Array | undefined;
   readonly lowestVcn: number;
-  readonly highestVcn: number;
   /** log2 of the clusters of a compression unit, 0 for none. */
   readonly compressionUnit: number;
   readonly allocatedSize: number;
@@ -92,81 +90,156 @@ export interface Attribute {
 /** The outcome of undoing an update sequence. */
 export type Fixup = 'ok' | 'torn' | 'malformed';
 
-/** Puts the replaced bytes back, in place. The caller owns `record`. */
-export function undoFixup(record: Uint8Array): Fixup {
-  const { sequenceOffset, sequenceCount } = RECORD.decode(record);
-  const strides = record.length / STRIDE;
+/** Puts the replaced bytes back, in place, in the record of `length` bytes at `at`. The caller owns `bytes`. */
+export function undoFixup(bytes: Uint8Array, at = 0, length = bytes.length): Fixup {
+  const sequenceOffset = u16At(bytes, at + RECORD.offsets.sequenceOffset);
+  const sequenceCount = u16At(bytes, at + RECORD.offsets.sequenceCount);
+  const strides = length / STRIDE;
   if (sequenceCount !== strides + 1 || sequenceOffset + 2 * sequenceCount > STRIDE - 2 || sequenceOffset < 40)
     return 'malformed';
   let outcome: Fixup = 'ok';
   for (let i = 1; i <= strides; i++) {
-    const end = i * STRIDE - 2;
-    const matches = record[end] === record[sequenceOffset] && record[end + 1] === record[sequenceOffset + 1];
+    const end = at + i * STRIDE - 2;
+    const array = at + sequenceOffset;
+    const matches = bytes[end] === bytes[array] && bytes[end + 1] === bytes[array + 1];
     if (!matches) outcome = 'torn';
-    record[end] = record[sequenceOffset + 2 * i]!;
-    record[end + 1] = record[sequenceOffset + 2 * i + 1]!;
+    bytes[end] = bytes[array + 2 * i]!;
+    bytes[end + 1] = bytes[array + 2 * i + 1]!;
   }
   return outcome;
 }
 
+/** Where {@link AttributeCursor.next} came to. */
+export type Step = 'attribute' | 'end' | 'malformed';
+
+/**
+ * Goes over the attributes of a record whose update sequence was undone, without making anything for those that nobody
+ * wants. Its fields are those of the attribute it is at; one cursor serves any number of records.
+ */
+export class AttributeCursor {
+  type = 0;
+  flags = 0;
+  resident = true;
+  bodyStart = 0;
+  bodyEnd = 0;
+  lowestVcn = 0;
+  compressionUnit = 0;
+  allocatedSize = 0;
+  dataSize = 0;
+  initialisedSize = 0;
+  #nameStart = 0;
+  #nameEnd = 0;
+  #record: Uint8Array = new Uint8Array();
+  #view: DataView = new DataView(this.#record.buffer);
+  #at = 0;
+  #end = 0;
+  #seen = 0;
+
+  /** Begins with the record of `length` bytes at `at`; positions count from the start of `bytes`. */
+  begin(bytes: Uint8Array, view: DataView, at: number, length: number): void {
+    this.#record = bytes;
+    this.#view = view;
+    this.#at = at + view.getUint16(at + RECORD.offsets.attributesOffset, true);
+    this.#end = at + Math.min(view.getUint32(at + RECORD.offsets.bytesUsed, true), length);
+    this.#seen = 0;
+  }
+
+  get name(): string {
+    return this.#nameEnd > this.#nameStart ? utf16(this.#record, this.#nameStart, this.#nameEnd) : '';
+  }
+
+  /** The value of a resident one, the mapping pairs of another: a view of the record. */
+  get body(): Uint8Array {
+    return this.#record.subarray(this.bodyStart, this.bodyEnd);
+  }
+
+  next(): Step {
+    const [view, at] = [this.#view, this.#at];
+    if (this.#seen++ >= MAX_ATTRIBUTES || at + 4 > this.#end) return 'malformed';
+    this.type = view.getUint32(at, true);
+    if (this.type === TYPE.end) return 'end';
+    if (at + RESIDENT.size > this.#end) return 'malformed';
+    const length = view.getUint32(at + ATTRIBUTE.offsets.length, true);
+    if (length < RESIDENT.size || length % 8 !== 0 || at + length > this.#end) return 'malformed';
+    const nameLength = this.#record[at + ATTRIBUTE.offsets.nameLength]! * 2;
+    const nameOffset = view.getUint16(at + ATTRIBUTE.offsets.nameOffset, true);
+    if (nameLength > 0 && nameOffset + nameLength > length) return 'malformed';
+    this.#nameStart = at + nameOffset;
+    this.#nameEnd = at + nameOffset + nameLength;
+    this.flags = view.getUint16(at + ATTRIBUTE.offsets.flags, true);
+    this.resident = this.#record[at + ATTRIBUTE.offsets.nonResident] === 0;
+    this.#at += length;
+    return (this.resident ? this.#resident(at, length) : this.#nonResident(at, length)) ? 'attribute' : 'malformed';
+  }
+
+  #resident(at: number, length: number): boolean {
+    const size = this.#view.getUint32(at + RESIDENT.offsets.valueLength, true);
+    const from = this.#view.getUint16(at + RESIDENT.offsets.valueOffset, true);
+    this.bodyStart = at + from;
+    this.bodyEnd = at + from + size;
+    this.lowestVcn = 0;
+    this.compressionUnit = 0;
+    this.allocatedSize = this.dataSize = this.initialisedSize = size;
+    return from + size <= length;
+  }
+
+  #nonResident(at: number, length: number): boolean {
+    if (length < NON_RESIDENT.size) return false;
+    const view = this.#view;
+    const body = NON_RESIDENT.offsets;
+    const pairsOffset = view.getUint16(at + body.pairsOffset, true);
+    this.bodyStart = at + pairsOffset;
+    this.bodyEnd = at + length;
+    this.compressionUnit = this.#record[at + body.compressionUnit]!;
+    this.lowestVcn = u64At(view, at + body.lowestVcn);
+    this.allocatedSize = u64At(view, at + body.allocatedSize);
+    this.dataSize = u64At(view, at + body.dataSize);
+    this.initialisedSize = u64At(view, at + body.initialisedSize);
+    return (
+      pairsOffset < length &&
+      this.compressionUnit <= MAX_COMPRESSION_UNIT &&
+      Number.isSafeInteger(this.lowestVcn) &&
+      Number.isSafeInteger(this.allocatedSize) &&
+      Number.isSafeInteger(this.dataSize) &&
+      Number.isSafeInteger(this.initialisedSize)
+    );
+  }
+}
+
 /** The attributes of a record whose update sequence was undone, or undefined when they make no sense. */
 export function parseAttributes(record: Uint8Array): Attribute[] | undefined {
-  const { attributesOffset, bytesUsed } = RECORD.decode(record);
-  const end = Math.min(bytesUsed, record.length);
+  const cursor = new AttributeCursor();
+  cursor.begin(record, new DataView(record.buffer, record.byteOffset, record.length), 0, record.length);
   const out: Attribute[] = [];
-  let at = attributesOffset;
-  for (let n = 0; n < MAX_ATTRIBUTES && at + 4 <= end; n++) {
-    if (new DataView(record.buffer, record.byteOffset + at, 4).getUint32(0, true) === TYPE.end) return out;
-    if (at + 24 > end) return undefined;
-    const header = ATTRIBUTE.decode(record, at);
-    if (header.length < 24 || header.length % 8 !== 0 || at + header.length > end) return undefined;
-    const attribute = parseAttribute(record.subarray(at, at + header.length), header);
-    if (!attribute) return undefined;
-    out.push(attribute);
-    at += header.length;
+  for (let step = cursor.next(); step !== 'end'; step = cursor.next()) {
+    if (step === 'malformed') return undefined;
+    const { type, name, flags, resident, body } = cursor;
+    const { lowestVcn, compressionUnit, allocatedSize, dataSize, initialisedSize } = cursor;
+    const [value, pairs] = resident ? [body, undefined] : [undefined, body];
+    out.push({ type, name, flags, value, pairs, lowestVcn, compressionUnit, allocatedSize, dataSize, initialisedSize });
   }
-  return undefined;
+  return out;
 }
 
-function parseAttribute(bytes: Uint8Array, header: ReturnType<typeof ATTRIBUTE.decode>): Attribute | undefined {
-  const nameEnd = header.nameOffset + header.nameLength * 2;
-  if (header.nameLength > 0 && nameEnd > bytes.length) return undefined;
-  const name = header.nameLength > 0 ? utf16(bytes.subarray(header.nameOffset, nameEnd)) : '';
-  const shared = { type: header.type, name, id: header.id, flags: header.flags };
-  if (header.nonResident === 0) {
-    const { valueLength, valueOffset } = RESIDENT.decode(bytes);
-    if (valueOffset + valueLength > bytes.length) return undefined;
-    const sizes = { allocatedSize: valueLength, dataSize: valueLength, initialisedSize: valueLength };
-    return {
-      ...shared,
-      value: bytes.subarray(valueOffset, valueOffset + valueLength),
-      lowestVcn: 0,
-      highestVcn: -1,
-      compressionUnit: 0,
-      ...sizes,
-    };
-  }
-  if (bytes.length < NON_RESIDENT.size) return undefined;
-  const body = NON_RESIDENT.decode(bytes);
-  const large = [body.lowestVcn, body.allocatedSize, body.dataSize, body.initialisedSize].some((v) => v > MAX_SIZE);
-  if (large || body.pairsOffset >= bytes.length || body.compressionUnit > 16) return undefined;
-  return {
-    ...shared,
-    pairs: bytes.subarray(body.pairsOffset),
-    lowestVcn: Number(body.lowestVcn),
-    highestVcn: Number(BigInt.asIntN(64, body.highestVcn)),
-    compressionUnit: body.compressionUnit,
-    allocatedSize: Number(body.allocatedSize),
-    dataSize: Number(body.dataSize),
-    initialisedSize: Number(body.initialisedSize),
-  };
+function u16At(bytes: Uint8Array, at: number): number {
+  return bytes[at]! | (bytes[at + 1]! << 8);
 }
+
+/** A 64-bit value as a number, exact when it is a safe integer. */
+function u64At(view: DataView, at: number): number {
+  return view.getUint32(at, true) + view.getUint32(at + 4, true) * 2 ** 32;
+}
+
+const UNITS = new Uint16Array(256);
 
 /** UTF-16 little-endian as text; unpaired surrogates stay what they are. */
-export function utf16(bytes: Uint8Array): string {
-  let out = '';
-  for (let i = 0; i + 1 < bytes.length; i += 2) out += String.fromCharCode(bytes[i]! | (bytes[i + 1]! << 8));
-  return out;
+export function utf16(bytes: Uint8Array, from = 0, to = bytes.length): string {
+  const count = (to - from) >> 1;
+  // One call for all units makes a flat text; adding them one by one makes a chain that stays in memory.
+  const units = count <= UNITS.length ? UNITS.subarray(0, count) : new Uint16Array(count);
+  for (let i = 0; i < count; i++) units[i] = bytes[from + 2 * i]! | (bytes[from + 2 * i + 1]! << 8);
+  if (count <= UNITS.length) return String.fromCharCode.apply(null, units as unknown as number[]);
+  return Array.from(units, (unit) => String.fromCharCode(unit)).join('');
 }
 
 /** The record number of a file reference: its lower 48 bits. */

@@ -1,24 +1,40 @@
-/** The label of an NTFS volume: the name attribute of the record that describes the volume. */
+/** The record that describes an NTFS volume: its label, and the mark that has its system check it. */
 import { CoreError } from '@/core/errors';
 import type { Transaction } from '../port';
 import { toUtf16 } from './build-record';
+import type { ChangeInput } from './change';
 import { normaliseNtfsLabel } from './kinds';
-import { MftSpace } from './mft-space';
+import { MftEdit } from './mft-edit';
 import { TYPE } from './record';
-import { RecordEditor } from './record-editor';
-import type { ResizeInput } from './resize';
 
 const VOLUME = 3;
+const FLAGS_AT = 10;
+const DIRTY = 0x0001;
 
-/** @throws CoreError `fs.label`, or `fs.record-full` when the record has no room for it */
-export async function relabelNtfs(input: ResizeInput, label: string, tx: Transaction): Promise<void> {
+/** @throws CoreError `fs.label`, or `fs.damaged` when the label is not where it belongs */
+export async function relabelNtfs(input: ChangeInput, label: string, tx: Transaction): Promise<void> {
   const value = toUtf16(normaliseNtfsLabel(label));
-  const space = await MftSpace.open(input);
-  const editor = new RecordEditor(VOLUME, await space.read(VOLUME));
-  const attribute = editor.attributes.find((a) => a.type === TYPE.volumeName);
-  if (attribute?.value) editor.setValue(attribute, value);
-  else if (attribute)
+  const bitmap = input.bitmap.slice();
+  const edit = await MftEdit.open(input, tx, noRoom);
+  const volume = await edit.file(VOLUME);
+  if (volume.runsOf(TYPE.volumeName))
     throw new CoreError('fs.damaged', { fileSystem: 'NTFS', reason: 'its label is not where it belongs', offset: 0 });
-  else editor.replaceNamed('', [TYPE.volumeName], [{ type: TYPE.volumeName, value }]);
-  await space.write(new Map([[VOLUME, editor.build()]]), input.bitmap.slice(), tx);
+  volume.replace('', [TYPE.volumeName], [{ type: TYPE.volumeName, value }]);
+  await edit.write(() => bitmap, input.geometry.clusterCount);
 }
+
+/** Marks the volume so that the system it belongs to checks it at its next start. @throws CoreError `fs.damaged` */
+export async function markNtfs(input: ChangeInput, tx: Transaction): Promise<void> {
+  const bitmap = input.bitmap.slice();
+  const edit = await MftEdit.open(input, tx, noRoom);
+  const value = (await edit.file(VOLUME)).valueOf(TYPE.volumeInformation);
+  if (!value || value.length < FLAGS_AT + 2)
+    throw new CoreError('fs.damaged', { fileSystem: 'NTFS', reason: 'its own record makes no sense', offset: 0 });
+  value[FLAGS_AT]! |= DIRTY;
+  await edit.write(() => bitmap, input.geometry.clusterCount);
+}
+
+/** A label is short and its record has room; no cluster is ever asked for. */
+const noRoom = (count: number): never => {
+  throw new CoreError('fs.full', { needed: count, free: 0 });
+};

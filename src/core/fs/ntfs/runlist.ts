@@ -65,15 +65,45 @@ function readSigned(bytes: Uint8Array, at: number, width: number): number {
 
 /** Encodes runs as mapping pairs with their end mark; the inverse of {@link decodeRuns}. */
 export function encodeRuns(runs: readonly DataRun[]): Uint8Array {
+  return encodeRunsWithin(runs, 0, Infinity).pairs;
+}
+
+/**
+ * Encodes runs from index `from` on, as many as `room` bytes hold with their end mark. Distances begin at cluster 0, as
+ * they do at the start of every piece of a runlist.
+ * @returns the pairs, and the index of the first run that is not among them
+ */
+export function encodeRunsWithin(
+  runs: readonly DataRun[],
+  from: number,
+  room: number,
+): { pairs: Uint8Array; next: number } {
   const out: number[] = [];
   let previous = 0;
-  for (const { lcn, length } of runs) {
+  let next = from;
+  for (; next < runs.length; next++) {
+    const { lcn, length } = runs[next]!;
     const lengthBytes = signedBytes(length);
     const distance = lcn === HOLE ? [] : signedBytes(lcn - previous);
+    if (out.length + 2 + lengthBytes.length + distance.length > room) break;
     if (lcn !== HOLE) previous = lcn;
     out.push((distance.length << 4) | lengthBytes.length, ...lengthBytes, ...distance);
   }
-  return Uint8Array.from([...out, 0]);
+  return { pairs: Uint8Array.from([...out, 0]), next };
+}
+
+/** How many clusters the runs stand for, holes included. */
+export function clustersOf(runs: readonly DataRun[]): number {
+  return runs.reduce((sum, run) => sum + run.length, 0);
+}
+
+/** Adds a run behind the others, joined to the last where it goes on from it. */
+export function appendRun(runs: DataRun[], run: DataRun): void {
+  const last = runs.at(-1);
+  const goesOn =
+    last && (run.lcn === HOLE ? last.lcn === HOLE : last.lcn !== HOLE && last.lcn + last.length === run.lcn);
+  if (goesOn) runs[runs.length - 1] = { lcn: last.lcn, length: last.length + run.length };
+  else runs.push(run);
 }
 
 /** The shortest signed little-endian form. */

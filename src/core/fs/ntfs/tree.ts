@@ -1,5 +1,5 @@
 /** Paths of files from their names and parents, and the entries that a walk gives. */
-import type { FileEntry } from '../port';
+import type { FileEntry, FileTimes } from '../port';
 import { TYPE } from './record';
 import type { Mft, NtfsFile, NtfsStream } from './mft';
 
@@ -18,10 +18,21 @@ const ATTRIBUTE_WORDS: readonly (readonly [number, string])[] = [
   [0x4000, 'encrypted'],
 ];
 
-/** An entry with the stream its content comes from. */
-export interface NtfsEntry extends FileEntry {
-  readonly stream: NtfsStream | undefined;
-  readonly record: number;
+/** An entry with the stream its content comes from. Its times are written out when they are asked for. */
+export class NtfsEntry implements FileEntry {
+  constructor(
+    readonly path: string,
+    readonly kind: 'file' | 'folder',
+    readonly size: number,
+    readonly attributes: readonly string[],
+    readonly id: number,
+    readonly stream: NtfsStream | undefined,
+    private readonly file: NtfsFile,
+  ) {}
+
+  get times(): FileTimes {
+    return this.file.times;
+  }
 }
 
 /**
@@ -43,16 +54,26 @@ export function entriesOf(mft: Mft): NtfsEntry[] {
 }
 
 function addFile(out: NtfsEntry[], file: NtfsFile, path: string): void {
-  const attributes = ATTRIBUTE_WORDS.filter(([bit]) => file.attributes & bit).map(([, word]) => word);
-  const shared = { times: file.times, attributes, record: file.number };
-  const data = file.streams.filter((s) => s.type === TYPE.data);
-  const unnamed = data.find((s) => s.name === '');
-  const kind = file.folder ? ('folder' as const) : ('file' as const);
-  out.push({ ...shared, path, kind, size: unnamed?.size ?? 0, id: out.length, stream: unnamed });
-  for (const stream of data) {
-    if (stream.name === '') continue;
-    out.push({ ...shared, path: `${path}:${stream.name}`, kind: 'file', size: stream.size, id: out.length, stream });
+  const attributes = wordsFor(file.attributes);
+  const unnamed = file.streams.find((s) => s.type === TYPE.data && s.name === '');
+  out.push(
+    new NtfsEntry(path, file.folder ? 'folder' : 'file', unnamed?.size ?? 0, attributes, out.length, unnamed, file),
+  );
+  for (const stream of file.streams) {
+    if (stream.type !== TYPE.data || stream.name === '') continue;
+    out.push(new NtfsEntry(`${path}:${stream.name}`, 'file', stream.size, attributes, out.length, stream, file));
   }
+}
+
+/** Few combinations are in use, and every file has one. */
+const KNOWN_WORDS = new Map<number, readonly string[]>();
+
+function wordsFor(bits: number): readonly string[] {
+  const known = KNOWN_WORDS.get(bits);
+  if (known) return known;
+  const words = ATTRIBUTE_WORDS.filter(([bit]) => bits & bit).map(([, word]) => word);
+  if (KNOWN_WORDS.size < 1000) KNOWN_WORDS.set(bits, words);
+  return words;
 }
 
 class FolderPaths {
@@ -61,6 +82,8 @@ class FolderPaths {
   constructor(private readonly mft: Mft) {}
 
   of(number: number): string {
+    const known = this.#known.get(number);
+    if (known !== undefined) return known;
     const chain: NtfsFile[] = [];
     let at = number;
     while (!this.#known.has(at)) {

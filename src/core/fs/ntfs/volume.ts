@@ -13,13 +13,14 @@ import type {
   VolumeInfo,
   VolumeWriter,
 } from '../port';
-import { countSet, runsOf } from './bitmap';
+import { bitmapBytes, countSet, runsOf } from './bitmap';
 import { BOOT, parseGeometry, type NtfsGeometry } from './boot-sector';
 import { checkNtfs } from './check';
 import { decompressUnit } from './decompress';
 import { ntfsLimits } from './limits';
-import { relabelNtfs } from './relabel';
-import { resizeNtfs, type ResizeInput } from './resize';
+import { markNtfs, relabelNtfs } from './relabel';
+import type { ChangeInput } from './change';
+import { resizeNtfs } from './resize';
 import { openNtfsWriter } from './writer';
 import { scanMft, type Mft, type NtfsStream } from './mft';
 import { ATTRIBUTE_FLAG, TYPE, utf16 } from './record';
@@ -59,14 +60,14 @@ async function readBitmap(device: BlockDevice, g: NtfsGeometry, mft: Mft): Promi
       offset: 0,
     });
   }
-  const bitmap = new Uint8Array(needed);
-  await readInto(device, g, { ...stream, size: needed }, bitmap);
+  const bitmap = new Uint8Array(bitmapBytes(g.clusterCount));
+  await readInto(device, g, stream, bitmap, needed);
   return bitmap;
 }
 
 class NtfsVolume implements Volume {
   readonly info: VolumeInfo;
-  readonly #entries: readonly NtfsEntry[];
+  #walked: readonly NtfsEntry[] | undefined;
   #findings: Promise<readonly Finding[]> | undefined;
 
   constructor(
@@ -76,13 +77,18 @@ class NtfsVolume implements Volume {
     private readonly mft: Mft,
     private readonly bitmap: Uint8Array,
   ) {
-    this.#entries = entriesOf(mft);
     this.info = describe(geometry, mft, bitmap);
+  }
+
+  get #entries(): readonly NtfsEntry[] {
+    return (this.#walked ??= entriesOf(this.mft));
   }
 
   check(): Promise<readonly Finding[]> {
     const { device, geometry, boot, mft, bitmap } = this;
-    return (this.#findings ??= checkNtfs({ device, geometry, boot, mft, bitmap }));
+    return (this.#findings ??= readUpcase(device, geometry, mft).then((upcase) =>
+      checkNtfs({ device, geometry, boot, mft, bitmap, upcase }),
+    ));
   }
 
   async limits(): Promise<SizeLimits> {
@@ -120,9 +126,13 @@ class NtfsVolume implements Volume {
     return { bytes: total, items: items.sort((a, b) => b.bytes - a.bytes).slice(0, MAX_BEYOND_ITEMS) };
   }
 
-  async *walk(): AsyncGenerator<FileEntry> {
-    for (const { path, kind, size, times, attributes, id } of this.#entries)
-      yield { path, kind, size, times, attributes, id };
+  walk(): AsyncIterable<FileEntry> {
+    // By hand: a generator takes several turns of the event loop for each of what may be a million entries.
+    const iterate = (): AsyncIterator<FileEntry> => {
+      const entries = this.#entries[Symbol.iterator]();
+      return { next: async () => entries.next() };
+    };
+    return { [Symbol.asyncIterator]: iterate };
   }
 
   async *content(entry: FileEntry): AsyncGenerator<ContentRun> {
@@ -159,11 +169,15 @@ class NtfsVolume implements Volume {
     await tx.write(totalSectors * sectorSize, sector);
   }
 
+  markForCheck(tx: Transaction): Promise<void> {
+    return markNtfs(this.#input, tx);
+  }
+
   async writer(tx: Transaction): Promise<VolumeWriter> {
     return openNtfsWriter(this.#input, await readUpcase(this.device, this.geometry, this.mft), tx);
   }
 
-  get #input(): ResizeInput {
+  get #input(): ChangeInput {
     const { device, geometry, boot, mft, bitmap } = this;
     return { device, geometry, boot, mft, bitmap };
   }
@@ -186,13 +200,21 @@ async function readUpcase(device: BlockDevice, g: NtfsGeometry, mft: Mft): Promi
   return new Uint16Array(bytes.buffer);
 }
 
-/** Reads a stream's content into a buffer of its size. */
-async function readInto(device: BlockDevice, g: NtfsGeometry, stream: NtfsStream, into: Uint8Array): Promise<void> {
+/** Reads the first `length` bytes of a stream into a buffer of that size. */
+async function readInto(
+  device: BlockDevice,
+  g: NtfsGeometry,
+  stream: NtfsStream,
+  into: Uint8Array,
+  length = stream.size,
+): Promise<void> {
   let at = 0;
   for await (const run of contentOf(device, g, stream)) {
-    if (run.kind === 'at') await device.read(run.offset, into.subarray(at, at + run.length));
-    else if (run.kind === 'bytes') into.set(run.bytes, at);
-    at += run.kind === 'bytes' ? run.bytes.length : run.length;
+    const part = Math.min(run.kind === 'bytes' ? run.bytes.length : run.length, length - at);
+    if (run.kind === 'at') await device.read(run.offset, into.subarray(at, at + part));
+    else if (run.kind === 'bytes') into.set(run.bytes.subarray(0, part), at);
+    at += part;
+    if (at === length) return;
   }
 }
 

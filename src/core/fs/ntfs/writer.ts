@@ -7,17 +7,17 @@
  */
 import { CoreError } from '@/core/errors';
 import type { FileTimes, NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
-import { countSet, isSet, setBits } from './bitmap';
-import { buildRecord, referenceTo, toUtf16, type NewAttribute } from './build-record';
+import { countSet, nextBit, setBits } from './bitmap';
+import { referenceTo, toUtf16, type NewAttribute } from './build-record';
+import type { ChangeInput } from './change';
+import type { FileRecords } from './file-records';
 import { buildIndex, type IndexedName } from './index-tree';
-import { readRecords, type NtfsFile } from './mft';
+import { MftEdit } from './mft-edit';
+import { readRecords } from './mft';
 import { FLAG, RECORD, recordOf, sequenceOf, TYPE, undoFixup, parseAttributes, utf16 } from './record';
-import { RecordEditor } from './record-editor';
-import { decodeRuns, type DataRun } from './runlist';
+import { appendRun, type DataRun } from './runlist';
 import { SECURITY_ID } from './security';
 import { isoToFiletime } from './times';
-import { MftSpace } from './mft-space';
-import type { ResizeInput } from './resize';
 
 const ROOT = 5;
 const FOLDER_FLAG = 0x10000000;
@@ -36,7 +36,7 @@ interface OpenFolder {
 }
 
 /** Opens a writer. @throws CoreError `device.read-failed` or `fs.damaged` */
-export async function openNtfsWriter(input: ResizeInput, upcase: Uint16Array, tx: Transaction): Promise<VolumeWriter> {
+export async function openNtfsWriter(input: ChangeInput, upcase: Uint16Array, tx: Transaction): Promise<VolumeWriter> {
   const writer = new NtfsWriter(input, upcase, tx);
   await writer.load();
   return writer;
@@ -45,16 +45,15 @@ export async function openNtfsWriter(input: ResizeInput, upcase: Uint16Array, tx
 class NtfsWriter implements VolumeWriter {
   readonly #folders = new Map<number, OpenFolder>();
   readonly #paths = new Map<string, number>([['', ROOT]]);
-  readonly #records = new Map<number, Uint8Array>();
-  /** The attributes of new folders' records, which get their index at the end. */
-  readonly #newFolders = new Map<number, { sequence: number; attributes: NewAttribute[] }>();
+  /** Sequence numbers of new folders, by record. */
+  readonly #newFolders = new Map<number, number>();
   readonly #bitmap: Uint8Array;
-  #space!: MftSpace;
+  #edit!: MftEdit;
   #cursor = 0;
   #free = 0;
 
   constructor(
-    private readonly input: ResizeInput,
+    private readonly input: ChangeInput,
     private readonly upcase: Uint16Array,
     private readonly tx: Transaction,
   ) {
@@ -69,8 +68,8 @@ class NtfsWriter implements VolumeWriter {
   /** Gathers every name of the volume by folder. */
   async load(): Promise<void> {
     const { device, geometry, mft } = this.input;
-    this.#space = await MftSpace.open(this.input);
-    for await (const { number, bytes } of readRecords(device, geometry, mft.tableRuns)) {
+    this.#edit = await MftEdit.open(this.input, this.tx, (count) => this.#allocate(count, undefined));
+    for await (const { number, bytes } of readRecords(device, geometry, mft.tableRuns, mft.records)) {
       const header = RECORD.decode(bytes);
       if (header.magic !== 'FILE' || (header.flags & FLAG.inUse) === 0 || undoFixup(bytes) !== 'ok') continue;
       const own = header.base === 0n ? number : recordOf(header.base);
@@ -108,38 +107,36 @@ class NtfsWriter implements VolumeWriter {
 
   async mkdir(path: string, facts: NewFileFacts = {}): Promise<void> {
     const { parent, name } = this.#place(path);
-    const { number, sequence } = await this.#space.take((count) => this.#allocate(count, undefined));
     const key = this.#fileName(parent, name, facts, FOLDER_FLAG, 0, 0);
-    const attributes: NewAttribute[] = [this.#standard(facts, 0), { type: TYPE.fileName, value: key, indexed: true }];
-    this.#newFolders.set(number, { sequence, attributes });
-    this.#folder(number).dirty = true;
-    this.#paths.set(this.#fold(path), number);
-    this.#enter(parent, number, sequence, name, key);
+    const file = await this.#edit.create(FLAG.inUse | FLAG.folder, [
+      this.#standard(facts, 0),
+      { type: TYPE.fileName, value: key, indexed: true },
+    ]);
+    this.#newFolders.set(file.number, file.sequence);
+    this.#folder(file.number).dirty = true;
+    this.#paths.set(this.#fold(path), file.number);
+    this.#enter(parent, file, name, key);
   }
 
   async writeFile(path: string, content: NewContent, facts: NewFileFacts = {}): Promise<void> {
     const { parent, name } = this.#place(path);
-    const size = content.kind === 'bytes' ? content.bytes.length : content.size;
-    const resident = content.kind === 'bytes' && size <= RESIDENT_LIMIT;
-    const data = resident ? { type: TYPE.data, value: content.bytes.slice() } : await this.#store(content, size, facts);
-    const { number, sequence } = await this.#space.take((count) => this.#allocate(count, undefined));
-    const allocated = 'allocated' in data ? data.allocated : 0;
-    const key = this.#fileName(parent, name, facts, 0, allocated, size);
+    const data = await this.#data('', content, facts);
+    const size = lengthOf(content);
+    const key = this.#fileName(parent, name, facts, 0, 'allocated' in data ? data.allocated : 0, size);
     const attributes = [this.#standard(facts, ARCHIVE), { type: TYPE.fileName, value: key, indexed: true }, data];
-    this.#records.set(number, this.#build(number, sequence, FLAG.inUse, attributes));
-    this.#enter(parent, number, sequence, name, key);
+    for (const stream of facts.streams ?? []) attributes.push(await this.#data(stream.name, stream.content, {}));
+    this.#enter(parent, await this.#edit.create(FLAG.inUse, attributes), name, key);
   }
 
-  #build(number: number, sequence: number, flags: number, attributes: readonly NewAttribute[]): Uint8Array {
-    try {
-      return buildRecord({ number, sequence, flags, links: 1, attributes }, this.input.geometry.recordSize);
-    } catch (cause) {
-      if (cause instanceof RangeError) throw new CoreError('fs.record-full', { record: number }, cause);
-      throw cause;
-    }
+  /** Content in the record when it is short, else in clusters. */
+  async #data(name: string, content: NewContent, facts: NewFileFacts): Promise<NewAttribute> {
+    const size = lengthOf(content);
+    if (content.kind === 'bytes' && size <= RESIDENT_LIMIT)
+      return { type: TYPE.data, name, value: content.bytes.slice() };
+    return { ...(await this.#store(content, size, facts)), name };
   }
 
-  async #store(content: NewContent, size: number, facts: NewFileFacts): Promise<NewAttribute & { allocated: number }> {
+  async #store(content: NewContent, size: number, facts: NewFileFacts): Promise<NewAttribute> {
     const { clusterSize } = this.input.geometry;
     const count = Math.ceil(size / clusterSize);
     const pieces = Math.max(1, Math.min(facts.placement?.fragments ?? 1, count));
@@ -148,10 +145,7 @@ class NtfsWriter implements VolumeWriter {
     for (let left = count; left > 0;) {
       const taken = this.#allocate(Math.min(each, left), left === count ? facts.placement?.near : undefined);
       for (const run of taken) {
-        const last = runs.at(-1);
-        if (last && last.lcn + last.length === run.lcn)
-          runs[runs.length - 1] = { lcn: last.lcn, length: last.length + run.length };
-        else runs.push(run);
+        appendRun(runs, run);
         left -= run.length;
       }
       if (pieces > 1) this.#cursor = (this.#cursor + each) % this.#count;
@@ -181,29 +175,19 @@ class NtfsWriter implements VolumeWriter {
       throw new CoreError('fs.full', { needed: count * clusterSize, free: this.#free * clusterSize });
     }
     if (near !== undefined) this.#cursor = Math.min(this.#count - 1, Math.floor(near * this.#count));
-    const runs: { lcn: number; length: number }[] = [];
+    const runs: DataRun[] = [];
     for (let left = count; left > 0;) {
-      const step = this.#stepAt(left);
-      if (!isSet(this.#bitmap, this.#cursor)) {
-        setBits(this.#bitmap, this.#cursor, this.#cursor + step, true);
-        const last = runs.at(-1);
-        if (last && last.lcn + last.length === this.#cursor) last.length += step;
-        else runs.push({ lcn: this.#cursor, length: step });
-        left -= step;
+      const start = nextBit(this.#bitmap, this.#cursor, this.#count, false);
+      const length = nextBit(this.#bitmap, start, Math.min(this.#count, start + left), true) - start;
+      if (length > 0) {
+        setBits(this.#bitmap, start, start + length, true);
+        appendRun(runs, { lcn: start, length });
+        left -= length;
       }
-      this.#cursor = (this.#cursor + step) % this.#count;
+      this.#cursor = (start + length) % this.#count;
     }
     this.#free -= count;
     return runs;
-  }
-
-  /** How many clusters at the cursor are alike: eight where a whole byte of the bitmap is, else one. */
-  #stepAt(left: number): number {
-    const at = this.#cursor;
-    if ((at & 7) !== 0 || at + 8 > this.#count) return 1;
-    const byte = this.#bitmap[at >> 3]!;
-    if (byte === 0xff) return 8;
-    return byte === 0 && left >= 8 ? 8 : 1;
   }
 
   #place(path: string): { parent: number; name: string } {
@@ -229,7 +213,7 @@ class NtfsWriter implements VolumeWriter {
     return number;
   }
 
-  #enter(parent: number, number: number, sequence: number, name: string, key: Uint8Array): void {
+  #enter(parent: number, { number, sequence }: FileRecords, name: string, key: Uint8Array): void {
     this.#nameIn(parent, { reference: referenceTo(number, sequence), key, name, dos: false });
     this.#folder(parent).dirty = true;
   }
@@ -266,55 +250,45 @@ class NtfsWriter implements VolumeWriter {
   }
 
   #sequenceOf(number: number): number {
-    const file: NtfsFile | undefined = this.input.mft.files.get(number);
-    return file?.sequence ?? this.#newFolders.get(number)?.sequence ?? 1;
+    return this.input.mft.files.get(number)?.sequence ?? this.#newFolders.get(number) ?? 1;
   }
 
   async finish(): Promise<void> {
     for (const folder of this.#folders.values()) if (folder.dirty) await this.#writeFolder(folder);
-    await this.#space.write(this.#records, this.#bitmap, this.tx);
+    await this.#edit.write(() => this.#bitmap, this.#count);
   }
 
   async #writeFolder(folder: OpenFolder): Promise<void> {
     const { geometry } = this.input;
-    const created = this.#newFolders.get(folder.number);
-    const editor = created ? undefined : new RecordEditor(folder.number, await this.#space.read(folder.number));
-    if (editor) this.#freeIndex(editor);
+    const file = await this.#edit.file(folder.number);
+    // The clusters of the index that is built anew are free again, but not before the change is through.
+    for (const run of file.runsOf(TYPE.indexAllocation, '$I30') ?? []) this.#edit.freeLater(run);
     const index = buildIndex([...folder.names.values()], geometry, (name) => this.#fold(name));
     const attributes: NewAttribute[] = [{ type: TYPE.indexRoot, name: '$I30', value: index.root }];
     if (index.blocks.length > 0) {
       const clusters = Math.ceil(index.blocks.length / geometry.clusterSize);
       const runs = this.#allocate(clusters, undefined);
-      await this.#fill(runs, { kind: 'bytes', bytes: index.blocks }, index.blocks.length);
-      const size = index.blocks.length;
-      attributes.push({
-        type: TYPE.indexAllocation,
-        name: '$I30',
-        runs,
-        allocated: clusters * geometry.clusterSize,
-        size,
-      });
-      attributes.push({ type: TYPE.bitmap, name: '$I30', value: index.bitmap });
+      await this.#edit.fill(runs, index.blocks);
+      const [size, allocated] = [index.blocks.length, clusters * geometry.clusterSize];
+      attributes.push({ type: TYPE.indexAllocation, name: '$I30', runs, allocated, size });
+      attributes.push({ type: TYPE.bitmap, name: '$I30', ...(await this.#indexBitmap(index.bitmap)) });
     }
-    if (created)
-      this.#records.set(
-        folder.number,
-        this.#build(folder.number, created.sequence, FLAG.inUse | FLAG.folder, [...created.attributes, ...attributes]),
-      );
-    else {
-      editor!.replaceNamed('$I30', [TYPE.indexRoot, TYPE.indexAllocation, TYPE.bitmap], attributes);
-      this.#records.set(folder.number, editor!.build());
-    }
+    file.replace('$I30', [TYPE.indexRoot, TYPE.indexAllocation, TYPE.bitmap], attributes);
   }
 
-  /** The clusters of an index that is built anew are free again, but not before the change is through. */
-  #freeIndex(editor: RecordEditor): void {
-    for (const { type, pairs } of editor.attributes) {
-      if (type !== TYPE.indexAllocation || !pairs) continue;
-      for (const run of decodeRuns(pairs, this.#count, Number.MAX_SAFE_INTEGER) ?? []) this.#space.freeLater(run);
-    }
+  /** The bitmap of a very large index does not fit a record. */
+  async #indexBitmap(
+    bitmap: Uint8Array,
+  ): Promise<{ value: Uint8Array } | { runs: DataRun[]; allocated: number; size: number }> {
+    if (bitmap.length <= RESIDENT_LIMIT) return { value: bitmap };
+    const { clusterSize } = this.input.geometry;
+    const runs = this.#allocate(Math.ceil(bitmap.length / clusterSize), undefined);
+    await this.#edit.fill(runs, bitmap);
+    return { runs, allocated: Math.ceil(bitmap.length / clusterSize) * clusterSize, size: bitmap.length };
   }
 }
+
+const lengthOf = (content: NewContent): number => (content.kind === 'bytes' ? content.bytes.length : content.size);
 
 function attributeBits(facts: NewFileFacts, otherwise: number): number {
   if (!facts.attributes) return otherwise;

@@ -1,0 +1,319 @@
+/**
+ * Resizing an exFAT volume: every owner of clusters is given its new ones, then tables, entries and boot regions change
+ * together.
+ *
+ * Shrinking carries in what lies past the new end. Growing past what the allocation table has room for moves the start
+ * of the clusters: the first ones are carried behind, and all numbers change. A file whose clusters no longer follow
+ * each other gets a chain.
+ */
+import { CoreError } from '@/core/errors';
+import type { Transaction } from '../port';
+import { FreeSpace, type Run } from '../free-space';
+import { BOOT, clusterOffset, fatStart, FLAG, REGION_SECTORS, sealRegion, type ExfatGeometry } from './boot-region';
+import { FILE, setChecksum, STREAM, STREAM_FLAG } from './entries';
+import { BAD, END, type ExfatTree, type Owner } from './tree';
+import type { BlockDevice } from '@/core/device';
+
+export interface ExfatState {
+  readonly device: BlockDevice;
+  readonly geometry: ExfatGeometry;
+  readonly tree: ExfatTree;
+}
+
+/** The geometry of a volume of `size` bytes with its structures as they are, or with the table made longer. */
+export function geometryFor(g: ExfatGeometry, size: number): ExfatGeometry {
+  const volumeSectors = Math.floor(size / g.sectorSize);
+  const perCluster = g.clusterSize / g.sectorSize;
+  const inHeap = (heapSector: number): number => Math.floor((volumeSectors - heapSector) / perCluster);
+  let { heapSector, fatSectors } = g;
+  const needed = (): number => Math.ceil(((inHeap(heapSector) + 2) * 4) / g.sectorSize);
+  if (needed() > fatSectors) {
+    const room = Math.floor((heapSector - g.fatOffset) / g.fatCount);
+    if (needed() > room) {
+      // As many whole clusters as the table needs beyond its room go to it.
+      const missing = (needed() - room) * g.fatCount;
+      heapSector += Math.ceil(missing / perCluster) * perCluster;
+    }
+    fatSectors = needed();
+  }
+  return { ...g, volumeSectors, heapSector, fatSectors, clusterCount: inHeap(heapSector) };
+}
+
+/** Resizes to at most `size` bytes. The caller has checked limits and soundness. */
+export async function resizeExfat(state: ExfatState, size: number, tx: Transaction): Promise<void> {
+  await new Change(state, geometryFor(state.geometry, size), tx).run();
+}
+
+/** An owner with its clusters as they will be numbered. */
+interface Moved {
+  readonly owner: Owner;
+  readonly runs: readonly Run[];
+  readonly contiguous: boolean;
+  readonly size: number;
+}
+
+class Change {
+  /** Clusters that went to the allocation table: old number minus this is the new one. */
+  readonly #shift: number;
+  readonly #moved = new Map<Owner, Moved>();
+  readonly #free: FreeSpace;
+  readonly #bits: Uint8Array;
+
+  constructor(
+    private readonly state: ExfatState,
+    private readonly to: ExfatGeometry,
+    private readonly tx: Transaction,
+  ) {
+    const { geometry: g } = state;
+    this.#shift = ((to.heapSector - g.heapSector) * g.sectorSize) / g.clusterSize;
+    this.#bits = new Uint8Array(Math.ceil(to.clusterCount / 8));
+    this.#free = new FreeSpace(this.#freeRuns());
+  }
+
+  /** Free clusters before the new end, in new numbers. */
+  #freeRuns(): Run[] {
+    const { geometry: g, tree } = this.state;
+    const runs: { start: number; length: number }[] = [];
+    for (let cluster = 2; cluster < this.to.clusterCount + 2; cluster++) {
+      const old = cluster + this.#shift;
+      if (old < g.clusterCount + 2 && isTaken(tree, old)) continue;
+      const last = runs.at(-1);
+      if (last && last.start + last.length === cluster) last.length += 1;
+      else runs.push({ start: cluster, length: 1 });
+    }
+    return runs;
+  }
+
+  async run(): Promise<void> {
+    for (const owner of this.state.tree.owners) await this.#move(owner);
+    this.#sizeBitmap();
+    this.#keepUnowned();
+    await this.#writeEntries();
+    await this.#writeFat();
+    await this.#writeBitmap();
+    await this.#writeBoot();
+  }
+
+  async #move(owner: Owner): Promise<void> {
+    const runs: { start: number; length: number }[] = [];
+    const add = (start: number, length: number): void => {
+      const last = runs.at(-1);
+      if (last && last.start + last.length === start) last.length += length;
+      else runs.push({ start, length });
+    };
+    const [first, end] = [2, this.to.clusterCount + 2];
+    for (const run of owner.runs) {
+      for (let at = run.start - this.#shift; at < run.start - this.#shift + run.length;) {
+        const stop = run.start - this.#shift + run.length;
+        const inside = at >= first && at < end;
+        const until = Math.min(stop, inside ? end : at < first ? first : stop);
+        if (inside) add(at, until - at);
+        else for (const target of await this.#carry(at + this.#shift, until - at)) add(target.start, target.length);
+        at = until;
+      }
+    }
+    // What followed without a table does so as long as it is in one piece.
+    this.#put({ owner, runs, contiguous: owner.contiguous && runs.length <= 1, size: owner.size });
+  }
+
+  #put(moved: Moved): void {
+    this.#moved.set(moved.owner, moved);
+    for (const { start, length } of moved.runs) for (let c = start; c < start + length; c++) this.#mark(c);
+  }
+
+  #mark(cluster: number): void {
+    this.#bits[(cluster - 2) >> 3]! |= 1 << ((cluster - 2) & 7);
+  }
+
+  /** Copies clusters, given by old numbers, to free ones, told by new numbers. */
+  async #carry(from: number, length: number): Promise<Run[]> {
+    const { geometry: g } = this.state;
+    const targets = this.#take(length);
+    let at = from;
+    for (const target of targets) {
+      const bytes = target.length * g.clusterSize;
+      await this.tx.copy(clusterOffset(g, at), clusterOffset(this.to, target.start), bytes);
+      at += target.length;
+    }
+    return targets;
+  }
+
+  #take(length: number): Run[] {
+    const targets = this.#free.take(length);
+    if (targets) return targets;
+    const { clusterSize } = this.to;
+    throw new CoreError('fs.full', { needed: length * clusterSize, free: this.#free.total * clusterSize });
+  }
+
+  /** The bitmap as long as the clusters are many. */
+  #sizeBitmap(): void {
+    const { bitmap } = this.state.tree;
+    const { runs } = this.#moved.get(bitmap)!;
+    const size = this.#bits.length;
+    const clusters = Math.ceil(size / this.to.clusterSize);
+    const kept: Run[] = [];
+    let held = 0;
+    for (const run of runs) {
+      const length = Math.min(run.length, clusters - held);
+      if (length > 0) kept.push({ start: run.start, length });
+      for (let c = run.start + length; c < run.start + run.length; c++)
+        this.#bits[(c - 2) >> 3]! &= ~(1 << ((c - 2) & 7));
+      held += length;
+    }
+    if (held < clusters) kept.push(...this.#take(clusters - held));
+    this.#put({ owner: bitmap, runs: kept, contiguous: false, size });
+  }
+
+  /** Bad clusters and those that belong to nobody stay marked where they are. */
+  #keepUnowned(): void {
+    const { geometry: g, tree } = this.state;
+    const owned = ownedBits(tree, g.clusterCount);
+    for (let old = 2; old < g.clusterCount + 2; old++) {
+      const cluster = old - this.#shift;
+      if (cluster < 2 || cluster >= this.to.clusterCount + 2) continue;
+      const isOwned = (owned[(old - 2) >> 3]! & (1 << ((old - 2) & 7))) !== 0;
+      if (!isOwned && isTaken(tree, old)) this.#mark(cluster);
+    }
+  }
+
+  async #writeEntries(): Promise<void> {
+    for (const { owner, runs, contiguous, size } of this.#moved.values()) {
+      const { at } = owner;
+      if (!at) continue;
+      const firstCluster = runs[0]?.start ?? 0;
+      const unchanged =
+        firstCluster === (owner.runs[0]?.start ?? 0) && contiguous === owner.contiguous && size === owner.size;
+      if (unchanged) continue;
+      const length = Math.max(at.setBytes, 32);
+      const set = await this.#readFolder(at.folder, at.set, length);
+      const entry = at.entry - at.set;
+      const stream = STREAM.decode(set, entry);
+      const isSet = at.setBytes > 0;
+      const flags = contiguous ? stream.flags | STREAM_FLAG.contiguous : stream.flags & ~STREAM_FLAG.contiguous;
+      STREAM.encode({ firstCluster, ...(isSet ? { flags } : { length: BigInt(size) }) }, set, entry);
+      if (isSet) FILE.encode({ checksum: setChecksum(set) }, set);
+      await this.#writeFolder(at.folder, at.set, set);
+    }
+  }
+
+  /** Bytes of a folder where they will lie, with what was gathered already. */
+  async #readFolder(folder: Owner, from: number, length: number): Promise<Uint8Array> {
+    const out = new Uint8Array(length);
+    for (const part of this.#parts(folder, from, length))
+      await this.tx.read(part.offset, out.subarray(part.at, part.at + part.length));
+    return out;
+  }
+
+  async #writeFolder(folder: Owner, from: number, bytes: Uint8Array): Promise<void> {
+    for (const part of this.#parts(folder, from, bytes.length))
+      await this.tx.write(part.offset, bytes.subarray(part.at, part.at + part.length));
+  }
+
+  *#parts(folder: Owner, from: number, length: number): Generator<{ offset: number; at: number; length: number }> {
+    const { clusterSize } = this.to;
+    let start = 0;
+    for (const run of this.#moved.get(folder)!.runs) {
+      const end = start + run.length * clusterSize;
+      const [low, high] = [Math.max(start, from), Math.min(end, from + length)];
+      if (low < high)
+        yield { offset: clusterOffset(this.to, run.start) + low - start, at: low - from, length: high - low };
+      start = end;
+    }
+  }
+
+  async #writeFat(): Promise<void> {
+    const { geometry: g, tree } = this.state;
+    const entries = new Uint32Array((this.to.fatSectors * g.sectorSize) / 4);
+    entries.set(tree.fat.subarray(0, 2));
+    for (let old = 2; old < g.clusterCount + 2; old++)
+      if (tree.fat[old] === BAD && old - this.#shift >= 2) entries[old - this.#shift] = BAD;
+    for (const { runs, contiguous } of this.#moved.values()) {
+      if (contiguous) continue;
+      runs.forEach((run, i) => {
+        for (let c = run.start; c < run.start + run.length - 1; c++) entries[c] = c + 1;
+        entries[run.start + run.length - 1] = runs[i + 1]?.start ?? END;
+      });
+    }
+    await this.#writeChanged(fatStart(this.to), new Uint8Array(entries.buffer), this.#shift === 0);
+  }
+
+  /** Writes the sectors that differ from what is there. */
+  async #writeChanged(offset: number, bytes: Uint8Array, compare: boolean): Promise<void> {
+    const chunk = 1 << 20;
+    for (let at = 0; at < bytes.length; at += chunk) {
+      const part = bytes.subarray(at, Math.min(bytes.length, at + chunk));
+      const before = new Uint8Array(part.length);
+      if (compare) await this.tx.read(offset + at, before);
+      const { sectorSize } = this.to;
+      for (let from = 0; from < part.length;) {
+        let to = from;
+        const differs = (s: number): boolean =>
+          !compare || part.subarray(s, s + sectorSize).some((b, i) => b !== before[s + i]);
+        while (to < part.length && differs(to)) to += sectorSize;
+        if (to > from) await this.tx.write(offset + at + from, part.subarray(from, to));
+        from = to + sectorSize;
+      }
+    }
+  }
+
+  async #writeBitmap(): Promise<void> {
+    const { bitmap } = this.state.tree;
+    await this.#writeFolder(bitmap, 0, this.#bits);
+  }
+
+  async #writeBoot(): Promise<void> {
+    const { device, geometry: g, tree } = this.state;
+    const used = this.#bits.reduce((sum, b) => sum + ONES[b]!, 0);
+    const region = await device.bytes(0, REGION_SECTORS * g.sectorSize);
+    BOOT.encode(
+      {
+        volumeLength: BigInt(this.to.volumeSectors),
+        fatLength: this.to.fatSectors,
+        heapOffset: this.to.heapSector,
+        clusterCount: this.to.clusterCount,
+        rootCluster: this.#moved.get(tree.root)!.runs[0]!.start,
+        percentInUse: Math.floor((used * 100) / this.to.clusterCount),
+      },
+      region,
+    );
+    await writeRegions(region, g.sectorSize, this.tx);
+  }
+}
+
+const ONES = /* @__PURE__ */ Uint8Array.from({ length: 256 }, (_, n) => n.toString(2).replaceAll('0', '').length);
+
+/** Both regions alike, with their checksums. */
+export async function writeRegions(region: Uint8Array, sectorSize: number, tx: Transaction): Promise<void> {
+  sealRegion(region, sectorSize);
+  await tx.write(0, region);
+  await tx.write(REGION_SECTORS * sectorSize, region);
+}
+
+/** Changes fields of the boot sector in both regions. */
+export async function changeBoot(
+  { device, geometry: g }: ExfatState,
+  fields: Parameters<typeof BOOT.encode>[0],
+  tx: Transaction,
+): Promise<void> {
+  const region = await device.bytes(0, REGION_SECTORS * g.sectorSize);
+  BOOT.encode(fields, region);
+  await writeRegions(region, g.sectorSize, tx);
+}
+
+/** Marks the volume so that its system checks it. Neither checksum covers the flags. */
+export function markDirty(state: ExfatState, tx: Transaction): Promise<void> {
+  return changeBoot(state, { flags: state.geometry.flags | FLAG.dirty }, tx);
+}
+
+export function isTaken({ bits, fat }: ExfatTree, cluster: number): boolean {
+  return (bits[(cluster - 2) >> 3]! & (1 << ((cluster - 2) & 7))) !== 0 || fat[cluster] === BAD;
+}
+
+/** A bit for every cluster that an owner has. */
+export function ownedBits({ owners }: ExfatTree, clusterCount: number): Uint8Array {
+  const out = new Uint8Array(Math.ceil(clusterCount / 8));
+  for (const { runs } of owners)
+    for (const { start, length } of runs)
+      for (let c = start - 2; c < start - 2 + length; c++) out[c >> 3]! |= 1 << (c & 7);
+  return out;
+}

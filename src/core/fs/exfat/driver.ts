@@ -1,0 +1,29 @@
+/**
+ * The exFAT driver: read, check, make, shrink, grow, label, write.
+ *
+ * Follows the “exFAT file system specification”. Refuses geometry that contradicts itself, and never resizes a volume
+ * with damaged entry sets, crossing chains or two allocation tables.
+ */
+import { CoreError } from '@/core/errors';
+import type { FileSystemDriver } from '../port';
+import { looksLikeExfat } from './boot-region';
+import { EXFAT_KIND } from './kinds';
+import { makeExfat } from './make';
+import { openExfat } from './volume';
+
+const PROBE_BYTES = 512;
+
+export const exfatDriver: FileSystemDriver = {
+  name: 'exFAT',
+  kinds: [EXFAT_KIND],
+  abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: true, mark: true },
+  async probe(device) {
+    if (device.size < PROBE_BYTES) return undefined;
+    return looksLikeExfat(await device.bytes(0, PROBE_BYTES)) ? 'exfat' : undefined;
+  },
+  async open(device) {
+    if (device.size < PROBE_BYTES) throw new CoreError('fs.unknown', { offset: 0 });
+    return openExfat(device);
+  },
+  make: makeExfat,
+};

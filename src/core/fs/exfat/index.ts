@@ -1,0 +1,1 @@
+export { exfatDriver } from './driver';

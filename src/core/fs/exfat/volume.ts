@@ -1,0 +1,199 @@
+/** An open exFAT volume behind the port. */
+import type { BlockDevice } from '@/core/device';
+import { CoreError, type Finding } from '@/core/errors';
+import { joinRanges } from '../ranges';
+import type {
+  Beyond,
+  ByteRange,
+  ChangeOptions,
+  ContentRun,
+  FileEntry,
+  SizeLimits,
+  Transaction,
+  Volume,
+  VolumeInfo,
+  VolumeWriter,
+} from '../port';
+import { clusterOffset, parseGeometry } from './boot-region';
+import { changeBoot, isTaken, markDirty, resizeExfat, type ExfatState } from './change';
+import { checkExfat } from './check';
+import { ATTRIBUTE } from './entries';
+import { normaliseExfatLabel } from './kinds';
+import { countTaken, exfatLimits } from './limits';
+import { labelEntry } from './make';
+import { readTree, type Owner } from './tree';
+import { openExfatWriter } from './writer';
+
+const MAX_BEYOND_ITEMS = 200;
+/** Findings that an override lets pass: they do not make carrying data unsafe. */
+const MAY_PASS = new Set(['exfat.dirty', 'exfat.boot', 'exfat.name', 'exfat.case-table']);
+const WORDS: readonly (readonly [number, string])[] = [
+  [ATTRIBUTE.readOnly, 'read-only'],
+  [ATTRIBUTE.hidden, 'hidden'],
+  [ATTRIBUTE.system, 'system'],
+  [ATTRIBUTE.archive, 'archive'],
+];
+
+/** Opens the volume that begins at the device's start. @throws CoreError `fs.damaged` */
+export async function openExfat(device: BlockDevice): Promise<Volume> {
+  const geometry = parseGeometry(await device.bytes(0, 512), device.size);
+  return new ExfatVolume({ device, geometry, tree: await readTree(device, geometry) });
+}
+
+class ExfatVolume implements Volume {
+  readonly info: VolumeInfo;
+  readonly #entries: readonly Owner[];
+  #findings: Promise<readonly Finding[]> | undefined;
+
+  constructor(private readonly state: ExfatState) {
+    this.#entries = state.tree.owners.filter((o) => o.kind === 'file' || o.kind === 'folder');
+    this.info = describe(state);
+  }
+
+  check(): Promise<readonly Finding[]> {
+    return (this.#findings ??= checkExfat(this.state));
+  }
+
+  async limits(): Promise<SizeLimits> {
+    return exfatLimits(this.state.geometry, this.state.tree);
+  }
+
+  async allocation(): Promise<readonly ByteRange[]> {
+    const { geometry: g, tree } = this.state;
+    const ranges: ByteRange[] = [{ start: 0, end: g.heapSector * g.sectorSize }];
+    for (let cluster = 2; cluster < g.clusterCount + 2; cluster++) {
+      if (!isTaken(tree, cluster)) continue;
+      const from = cluster;
+      while (cluster + 1 < g.clusterCount + 2 && isTaken(tree, cluster + 1)) cluster += 1;
+      ranges.push({ start: clusterOffset(g, from), end: clusterOffset(g, cluster + 1) });
+    }
+    return joinRanges(ranges);
+  }
+
+  async beyond(end: number): Promise<Beyond> {
+    const { geometry: g, tree } = this.state;
+    const heap = g.heapSector * g.sectorSize;
+    const first = 2 + Math.max(0, Math.floor((end - heap) / g.clusterSize));
+    const items = tree.owners.flatMap(({ path, runs }) => {
+      const clusters = runs.reduce((sum, r) => sum + Math.max(0, r.start + r.length - Math.max(first, r.start)), 0);
+      return clusters > 0 ? [{ path: path || '(root folder)', bytes: clusters * g.clusterSize }] : [];
+    });
+    const bytes = items.reduce((sum, i) => sum + i.bytes, 0);
+    return { bytes, items: items.sort((a, b) => b.bytes - a.bytes).slice(0, MAX_BEYOND_ITEMS) };
+  }
+
+  async *walk(): AsyncGenerator<FileEntry> {
+    for (const [id, { kind, path, size, times, attributes }] of this.#entries.entries()) {
+      const words = WORDS.filter(([bit]) => attributes & bit).map(([, word]) => word);
+      yield {
+        path,
+        kind: kind === 'folder' ? 'folder' : 'file',
+        size: kind === 'folder' ? 0 : size,
+        times,
+        attributes: words,
+        id,
+      };
+    }
+  }
+
+  async *content(entry: FileEntry): AsyncGenerator<ContentRun> {
+    const owner = this.#entries[entry.id];
+    if (!owner) throw new CoreError('fs.not-found', { path: entry.path });
+    const { geometry: g } = this.state;
+    let at = 0;
+    for (const run of owner.runs) {
+      const end = Math.min(owner.size, at + run.length * g.clusterSize);
+      // What lies behind the valid length reads as zeros, whatever the clusters hold.
+      const stored = Math.max(at, Math.min(end, owner.validSize));
+      if (stored > at) yield { kind: 'at', offset: clusterOffset(g, run.start), length: stored - at };
+      if (end > stored) yield { kind: 'zeros', length: end - stored };
+      at = end;
+    }
+    if (at < owner.size) {
+      const reason = `${entry.path} ends ${owner.size - at} bytes before its size`;
+      throw new CoreError('fs.damaged', { fileSystem: 'exFAT', reason, offset: 0 });
+    }
+  }
+
+  async shrink(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
+    await this.#assertSound(options);
+    const { floor } = await this.limits();
+    if (size < floor.bytes)
+      throw new CoreError('fs.below-floor', { wanted: size, floor: floor.bytes, reason: floor.reason });
+    if (size < this.info.size) await resizeExfat(this.state, size, tx);
+  }
+
+  async grow(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
+    await this.#assertSound(options);
+    const { ceiling } = await this.limits();
+    if (size > ceiling.bytes)
+      throw new CoreError('fs.above-ceiling', { wanted: size, ceiling: ceiling.bytes, reason: ceiling.reason });
+    if (size > this.info.size) await resizeExfat(this.state, size, tx);
+  }
+
+  async relabel(label: string, tx: Transaction): Promise<void> {
+    const text = normaliseExfatLabel(label);
+    const { geometry: g, tree } = this.state;
+    const at = tree.labelAt ?? (await this.#placeForLabel());
+    let start = 0;
+    for (const run of tree.root.runs) {
+      const end = start + run.length * g.clusterSize;
+      if (at >= start && at < end) return tx.write(clusterOffset(g, run.start) + at - start, labelEntry(text));
+      start = end;
+    }
+  }
+
+  /** An entry of the root that is not in use. @throws CoreError `fs.full` */
+  async #placeForLabel(): Promise<number> {
+    const { device, geometry: g, tree } = this.state;
+    let start = 0;
+    for (const run of tree.root.runs) {
+      const bytes = await device.bytes(clusterOffset(g, run.start), run.length * g.clusterSize);
+      for (let at = 0; at < bytes.length; at += 32) {
+        if (bytes[at]! >= 0x80) continue;
+        // Taking the place of the end mark must not bring to light what lies behind it.
+        const next = bytes[at + 32];
+        if (bytes[at] === 0 && next !== undefined && next !== 0) break;
+        return start + at;
+      }
+      start += bytes.length;
+    }
+    throw new CoreError('fs.full', { needed: 32, free: 0 });
+  }
+
+  rebase(startLba: number, tx: Transaction): Promise<void> {
+    return changeBoot(this.state, { partitionOffset: BigInt(startLba) }, tx);
+  }
+
+  markForCheck(tx: Transaction): Promise<void> {
+    return markDirty(this.state, tx);
+  }
+
+  writer(tx: Transaction): Promise<VolumeWriter> {
+    return openExfatWriter(this.state, tx);
+  }
+
+  async #assertSound({ override }: ChangeOptions): Promise<void> {
+    if (this.state.geometry.fatCount > 1)
+      throw new CoreError('fs.ability', { fileSystem: 'exFAT (with two tables)', ability: 'change its size' });
+    const errors = (await this.check()).filter((f) => f.severity === 'error' && !(override && MAY_PASS.has(f.code)));
+    if (errors.length === 0) return;
+    throw new CoreError('fs.unsound', { fileSystem: 'exFAT', findings: errors.length, first: errors[0]!.message });
+  }
+}
+
+function describe({ geometry: g, tree }: ExfatState): VolumeInfo {
+  const taken = countTaken(tree, g);
+  const hex = g.serial.toString(16).toUpperCase().padStart(8, '0');
+  return {
+    kind: 'exfat',
+    title: 'exFAT',
+    label: tree.label,
+    serial: `${hex.slice(0, 4)}-${hex.slice(4)}`,
+    clusterSize: g.clusterSize,
+    size: g.volumeSectors * g.sectorSize,
+    used: taken * g.clusterSize + g.heapSector * g.sectorSize,
+    free: (g.clusterCount - taken) * g.clusterSize,
+    hiddenSectors: g.partitionOffset,
+  };
+}

@@ -1,0 +1,304 @@
+/**
+ * Adding folders and files to an exFAT volume. Content goes straight to free clusters; tables and folders that were
+ * there already are gathered and written by {@link ExfatWriter.finish}.
+ */
+import { CoreError } from '@/core/errors';
+import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
+import type { Run } from '../free-space';
+import { clusterOffset, fatStart, type ExfatGeometry } from './boot-region';
+import { changeBoot, isTaken, type ExfatState } from './change';
+import {
+  ATTRIBUTE,
+  buildSet,
+  ENTRY_BYTES,
+  FILE,
+  IN_USE,
+  MAX_NAME,
+  NAME_UNITS,
+  setChecksum,
+  STREAM,
+  STREAM_FLAG,
+  TYPE,
+  unitsIn,
+} from './entries';
+import { countTaken } from './limits';
+import { END, readOwner, type Owner } from './tree';
+
+const FORBIDDEN = /[\u0000-\u001f"*/:<>?\\|]/;
+const ATTRIBUTE_BITS: Readonly<Record<string, number>> = { 'read-only': 1, hidden: 2, system: 4, archive: 32 };
+
+interface OpenFolder {
+  /** The folder's own content, which grows by whole clusters. */
+  bytes: Uint8Array;
+  runs: { start: number; length: number }[];
+  /** Where the next set goes: behind the last entry in use. */
+  end: number;
+  /** Names in capitals. */
+  readonly names: Set<string>;
+  /** Where its own entry is, to be changed when it grows; none for the root. */
+  readonly at?: { readonly parent: OpenFolder; readonly set: number };
+  readonly fresh: boolean;
+  grown: boolean;
+  dirty: boolean;
+}
+
+/** Opens a writer. @throws CoreError `device.read-failed` */
+export async function openExfatWriter(state: ExfatState, tx: Transaction): Promise<VolumeWriter> {
+  const writer = new ExfatWriter(state, tx);
+  await writer.load();
+  return writer;
+}
+
+class ExfatWriter implements VolumeWriter {
+  readonly #bits: Uint8Array;
+  readonly #chains: (readonly Run[])[] = [];
+  readonly #folders = new Map<string, OpenFolder>();
+  #cursor = 2;
+  #free: number;
+
+  constructor(
+    private readonly state: ExfatState,
+    private readonly tx: Transaction,
+  ) {
+    this.#bits = state.tree.bits.slice();
+    this.#free = state.geometry.clusterCount - countTaken(state.tree, state.geometry);
+  }
+
+  get #g(): ExfatGeometry {
+    return this.state.geometry;
+  }
+
+  async load(): Promise<void> {
+    this.#folders.set('', await this.#openFolder(this.state.tree.root, undefined));
+  }
+
+  async #openFolder(owner: Owner, parent: OpenFolder | undefined): Promise<OpenFolder> {
+    const bytes = await readOwner(this.state.device, this.#g, owner.runs, owner.size);
+    const names = new Set<string>();
+    let end = 0;
+    for (let at = 0; at + ENTRY_BYTES <= bytes.length && bytes[at] !== 0; at += ENTRY_BYTES) {
+      if ((bytes[at]! & IN_USE) !== 0) end = at + ENTRY_BYTES;
+      if (bytes[at] !== TYPE.file) continue;
+      const set = bytes.subarray(at, at + (bytes[at + 1]! + 1) * ENTRY_BYTES);
+      const stream = STREAM.decode(set, ENTRY_BYTES);
+      let name = '';
+      for (let e = 2 * ENTRY_BYTES; e < set.length && set[e] === TYPE.name; e += ENTRY_BYTES)
+        name += unitsIn(set.subarray(e + 2), NAME_UNITS);
+      names.add(this.#fold(name.slice(0, stream.nameLength)));
+    }
+    const runs = owner.runs.map((r) => ({ ...r }));
+    const at = parent && owner.at ? { at: { parent, set: owner.at.set } } : {};
+    return { bytes, runs, end, names, ...at, fresh: false, grown: false, dirty: false };
+  }
+
+  #fold(name: string): string {
+    const { upcase } = this.state.tree;
+    let out = '';
+    for (let i = 0; i < name.length; i++) out += String.fromCharCode(upcase[name.charCodeAt(i)]!);
+    return out;
+  }
+
+  async #folder(path: string): Promise<OpenFolder> {
+    const known = this.#folders.get(this.#fold(path));
+    if (known) return known;
+    const cut = path.lastIndexOf('/');
+    const parent = await this.#folder(cut < 0 ? '' : path.slice(0, cut));
+    const owner = this.state.tree.owners.find((o) => o.kind === 'folder' && this.#fold(o.path) === this.#fold(path));
+    if (!owner) throw new CoreError('fs.not-found', { path });
+    const folder = await this.#openFolder(owner, parent);
+    this.#folders.set(this.#fold(path), folder);
+    return folder;
+  }
+
+  async #place(path: string): Promise<{ folder: OpenFolder; name: string }> {
+    const cut = path.lastIndexOf('/');
+    const name = path.slice(cut + 1);
+    if (name.length === 0 || name.length > MAX_NAME || FORBIDDEN.test(name) || name === '.' || name === '..')
+      throw new CoreError('fs.name', { name, reason: 'it is empty, too long, or holds what a name must not' });
+    const folder = await this.#folder(cut < 0 ? '' : path.slice(0, cut));
+    if (folder.names.has(this.#fold(name))) throw new CoreError('fs.exists', { path });
+    return { folder, name };
+  }
+
+  async mkdir(path: string, facts: NewFileFacts = {}): Promise<void> {
+    const { folder, name } = await this.#place(path);
+    const { clusterSize } = this.#g;
+    const runs = this.#allocate(1, facts.placement?.near);
+    const firstCluster = runs[0]!.start;
+    await this.tx.clearFree(clusterOffset(this.#g, firstCluster), clusterSize);
+    const attributes = ATTRIBUTE.folder | attributeBits(facts, 0);
+    const set = this.#enter(folder, name, facts, attributes, runs, clusterSize, true);
+    this.#folders.set(this.#fold(path), {
+      bytes: new Uint8Array(clusterSize),
+      runs,
+      end: 0,
+      names: new Set(),
+      at: { parent: folder, set },
+      fresh: true,
+      grown: false,
+      dirty: false,
+    });
+  }
+
+  async writeFile(path: string, content: NewContent, facts: NewFileFacts = {}): Promise<void> {
+    if (facts.streams?.length)
+      throw new CoreError('fs.ability', { fileSystem: 'exFAT', ability: 'hold named streams' });
+    const { folder, name } = await this.#place(path);
+    const size = content.kind === 'bytes' ? content.bytes.length : content.size;
+    const runs = this.#store(size, facts);
+    await this.#fill(runs, content, size);
+    const contiguous = runs.length === 1;
+    if (runs.length > 1) this.#chains.push(runs);
+    this.#enter(folder, name, facts, attributeBits(facts, ATTRIBUTE.archive), runs, size, contiguous);
+  }
+
+  #store(size: number, { placement }: NewFileFacts): { start: number; length: number }[] {
+    const count = Math.ceil(size / this.#g.clusterSize);
+    const pieces = Math.max(1, Math.min(placement?.fragments ?? 1, count));
+    const each = Math.ceil(count / pieces);
+    const runs: { start: number; length: number }[] = [];
+    for (let left = count; left > 0;) {
+      for (const run of this.#allocate(Math.min(each, left), left === count ? placement?.near : undefined)) {
+        const last = runs.at(-1);
+        if (last && last.start + last.length === run.start) last.length += run.length;
+        else runs.push(run);
+        left -= run.length;
+      }
+      if (pieces > 1) this.#cursor = 2 + ((this.#cursor - 2 + each) % this.#g.clusterCount);
+    }
+    return runs;
+  }
+
+  async #fill(runs: readonly Run[], content: NewContent, size: number): Promise<void> {
+    let done = 0;
+    for (const { start, length } of runs) {
+      const part = Math.min(length * this.#g.clusterSize, size - done);
+      const offset = clusterOffset(this.#g, start);
+      if (content.kind === 'bytes') await this.tx.writeFree(offset, content.bytes.subarray(done, done + part));
+      else await this.tx.placeFree(offset, part, content.seed, done);
+      done += part;
+    }
+  }
+
+  /** The next free clusters from the cursor on, or from a place on the volume, marked as taken. */
+  #allocate(count: number, near: number | undefined): { start: number; length: number }[] {
+    const { clusterCount, clusterSize } = this.#g;
+    if (count > this.#free)
+      throw new CoreError('fs.full', { needed: count * clusterSize, free: this.#free * clusterSize });
+    if (near !== undefined) this.#cursor = 2 + Math.min(clusterCount - 1, Math.floor(near * clusterCount));
+    const runs: { start: number; length: number }[] = [];
+    for (let left = count; left > 0;) {
+      const bit = this.#cursor - 2;
+      const byte = this.#bits[bit >> 3]!;
+      // A whole byte of clusters in use is stepped over at once.
+      if ((bit & 7) === 0 && byte === 0xff && bit + 8 <= clusterCount) {
+        this.#cursor = 2 + ((bit + 8) % clusterCount);
+        continue;
+      }
+      if ((byte & (1 << (bit & 7))) === 0 && !isTaken(this.state.tree, this.#cursor)) {
+        this.#bits[bit >> 3]! |= 1 << (bit & 7);
+        const last = runs.at(-1);
+        if (last && last.start + last.length === this.#cursor) last.length += 1;
+        else runs.push({ start: this.#cursor, length: 1 });
+        left -= 1;
+      }
+      this.#cursor = 2 + ((bit + 1) % clusterCount);
+    }
+    this.#free -= count;
+    return runs;
+  }
+
+  /** Puts a set into a folder and returns where it stands. */
+  #enter(
+    folder: OpenFolder,
+    name: string,
+    facts: NewFileFacts,
+    attributes: number,
+    runs: Run[],
+    length: number,
+    contiguous: boolean,
+  ): number {
+    const flags = STREAM_FLAG.allocation | (contiguous && length > 0 ? STREAM_FLAG.contiguous : 0);
+    const firstCluster = runs[0]?.start ?? 0;
+    const times = facts.times ?? {};
+    const set = buildSet(name, this.state.tree.upcase, { attributes, times, flags, firstCluster, length });
+    while (folder.end + set.length > folder.bytes.length) this.#growFolder(folder);
+    folder.bytes.set(set, folder.end);
+    const at = folder.end;
+    folder.end += set.length;
+    folder.dirty = true;
+    folder.names.add(this.#fold(name));
+    return at;
+  }
+
+  #growFolder(folder: OpenFolder): void {
+    for (const run of this.#allocate(1, undefined)) {
+      const last = folder.runs.at(-1);
+      if (last && last.start + last.length === run.start) last.length += run.length;
+      else folder.runs.push(run);
+    }
+    const longer = new Uint8Array(folder.bytes.length + this.#g.clusterSize);
+    longer.set(folder.bytes);
+    folder.bytes = longer;
+    folder.grown = true;
+  }
+
+  async finish(): Promise<void> {
+    for (const folder of this.#folders.values()) if (folder.grown) this.#resize(folder);
+    for (const folder of this.#folders.values()) if (folder.dirty) await this.#writeFolder(folder);
+    await this.#writeFat();
+    await this.#writeBits();
+    const { clusterCount } = this.#g;
+    const percentInUse = Math.floor(((clusterCount - this.#free) * 100) / clusterCount);
+    await changeBoot(this.state, { percentInUse }, this.tx);
+  }
+
+  /** A folder that grew is chained, and its entry says how long it is. */
+  #resize(folder: OpenFolder): void {
+    this.#chains.push(folder.runs);
+    if (!folder.at) return;
+    const { parent, set: at } = folder.at;
+    const set = parent.bytes.subarray(at, at + (parent.bytes[at + 1]! + 1) * ENTRY_BYTES);
+    const length = BigInt(folder.bytes.length);
+    STREAM.encode({ flags: STREAM_FLAG.allocation, length, validLength: length }, set, ENTRY_BYTES);
+    FILE.encode({ checksum: setChecksum(set) }, set);
+    parent.dirty = true;
+  }
+
+  async #writeFolder(folder: OpenFolder): Promise<void> {
+    let done = 0;
+    for (const { start, length } of folder.runs) {
+      const bytes = folder.bytes.subarray(done, done + length * this.#g.clusterSize);
+      if (folder.fresh) await this.tx.writeFree(clusterOffset(this.#g, start), bytes);
+      else await this.tx.write(clusterOffset(this.#g, start), bytes);
+      done += bytes.length;
+    }
+  }
+
+  async #writeFat(): Promise<void> {
+    const entry = new Uint8Array(4);
+    const view = new DataView(entry.buffer);
+    for (const runs of this.#chains) {
+      for (const [i, { start, length }] of runs.entries()) {
+        for (let c = start; c < start + length; c++) {
+          view.setUint32(0, c + 1 < start + length ? c + 1 : (runs[i + 1]?.start ?? END), true);
+          await this.tx.write(fatStart(this.#g) + c * 4, entry);
+        }
+      }
+    }
+  }
+
+  async #writeBits(): Promise<void> {
+    let done = 0;
+    for (const { start, length } of this.state.tree.bitmap.runs) {
+      const part = this.#bits.subarray(done, done + length * this.#g.clusterSize);
+      if (part.length > 0) await this.tx.write(clusterOffset(this.#g, start), part);
+      done += length * this.#g.clusterSize;
+    }
+  }
+}
+
+function attributeBits(facts: NewFileFacts, otherwise: number): number {
+  if (!facts.attributes) return otherwise;
+  return facts.attributes.reduce((bits, word) => bits | (ATTRIBUTE_BITS[word] ?? 0), 0);
+}

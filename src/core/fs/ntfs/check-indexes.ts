@@ -1,0 +1,129 @@
+/** Folders against records: every index in order, every entry a live record, every name in its folder's index. */
+import type { Finding } from '@/core/errors';
+import { readAcross } from './across';
+import type { CheckInput } from './check';
+import { readIndex, type ReadEntry } from './index-reader';
+import type { NtfsFile } from './mft';
+import { recordOf, sequenceOf, TYPE, utf16 } from './record';
+
+const FIRST_USER_RECORD = 24;
+const NAME_AT = 66;
+const MAX_FINDINGS = 100;
+const MAX_INDEX_BYTES = 256 * 1024 * 1024;
+
+/** @throws CoreError `device.read-failed` */
+export async function indexFindings(input: CheckInput): Promise<Finding[]> {
+  return new IndexCheck(input).run();
+}
+
+class IndexCheck {
+  readonly #findings: Finding[] = [];
+
+  constructor(private readonly input: CheckInput) {}
+
+  async run(): Promise<Finding[]> {
+    const wanted = this.#namesByFolder();
+    for (const file of this.input.mft.files.values()) {
+      if (this.#findings.length >= MAX_FINDINGS) break;
+      if (file.folder) await this.#folder(file, wanted.get(file.number) ?? new Map());
+    }
+    return this.#findings;
+  }
+
+  /** What each folder's index must hold: record numbers by name, long and short. */
+  #namesByFolder(): Map<number, Map<string, number>> {
+    const out = new Map<number, Map<string, number>>();
+    for (const file of this.input.mft.files.values()) {
+      for (const { parent, name } of [...file.names, ...file.shortNames]) {
+        const folder = out.get(parent) ?? new Map<string, number>();
+        folder.set(name, file.number);
+        out.set(parent, folder);
+      }
+    }
+    return out;
+  }
+
+  async #folder(folder: NtfsFile, wanted: Map<string, number>): Promise<void> {
+    const index = await this.#read(folder);
+    if (typeof index === 'string') {
+      this.#find('error', 'ntfs.index', `The index of folder record ${folder.number} can’t be read: ${index}.`);
+      return;
+    }
+    this.#order(folder, index);
+    let stale = 0;
+    for (const { reference, key } of index) {
+      const name = utf16(key.subarray(NAME_AT));
+      const number = recordOf(reference);
+      const file = this.input.mft.files.get(number);
+      const known = file && file.sequence === sequenceOf(reference) && wanted.get(name) === number;
+      if (known) wanted.delete(name);
+      else stale += 1;
+    }
+    if (stale > 0)
+      this.#find(
+        'error',
+        'ntfs.index-entry',
+        `Folder record ${folder.number} lists ${stale} names that no record has, or that a record has under another number.`,
+      );
+    const missing = [...wanted].filter(([, number]) => number >= FIRST_USER_RECORD || folder.number !== 11);
+    if (missing.length > 0)
+      this.#find(
+        'error',
+        'ntfs.index-missing',
+        `Folder record ${folder.number} does not list ${missing.length} of its files, ${missing[0]![0]} among them.`,
+      );
+  }
+
+  /** The entries of a folder, or what is wrong. */
+  async #read(folder: NtfsFile): Promise<readonly ReadEntry[] | string> {
+    const { device, geometry: g } = this.input;
+    const stream = (type: number) => folder.streams.find((s) => s.type === type && s.name === '$I30');
+    const root = stream(TYPE.indexRoot)?.value;
+    if (!root || root.length < 32) return 'it has none';
+    const view = new DataView(root.buffer, root.byteOffset, root.length);
+    const blockSize = view.getUint32(8, true);
+    if (blockSize < 512 || blockSize > 65_536 || blockSize % 512 !== 0) return `blocks of ${blockSize} bytes`;
+    const blocks = stream(TYPE.indexAllocation);
+    const size = blocks && !blocks.value ? blocks.size : 0;
+    if (size > MAX_INDEX_BYTES) return 'it is too large';
+    const bytes = await readAcross(device, blocks?.runs ?? [], g.clusterSize, 0, size);
+    const index = readIndex(root, bytes, blockSize, g.clusterSize <= blockSize ? g.clusterSize : 512);
+    return 'fault' in index ? index.fault : index.entries;
+  }
+
+  #order(folder: NtfsFile, entries: readonly ReadEntry[]): void {
+    const { upcase } = this.input;
+    let previous: Uint8Array | undefined;
+    for (const { key } of entries) {
+      if (key.length < NAME_AT + 2) {
+        this.#find('error', 'ntfs.index', `Folder record ${folder.number} lists a name without letters.`);
+        return;
+      }
+      if (previous && collate(previous, key, upcase) > 0) {
+        this.#find(
+          'error',
+          'ntfs.index-order',
+          `Folder record ${folder.number} lists ${utf16(key.subarray(NAME_AT))} out of order, so that names can’t be found.`,
+        );
+        return;
+      }
+      previous = key;
+    }
+  }
+
+  #find(severity: Finding['severity'], code: string, message: string): void {
+    if (this.#findings.length < MAX_FINDINGS) this.#findings.push({ severity, code, message });
+  }
+}
+
+/** By UTF-16 units in capitals; names that differ in case alone may stand either way. */
+function collate(a: Uint8Array, b: Uint8Array, upcase: Uint16Array): number {
+  const length = Math.min(a.length, b.length);
+  for (let i = NAME_AT; i + 1 < length; i += 2) {
+    const [x, y] = [a[i]! | (a[i + 1]! << 8), b[i]! | (b[i + 1]! << 8)];
+    if (x === y) continue;
+    const [p, q] = [upcase[x]!, upcase[y]!];
+    if (p !== q) return p - q;
+  }
+  return a.length - b.length;
+}

@@ -1,0 +1,147 @@
+import { SparseDevice } from '@/core/device';
+import { isCoreError } from '@/core/errors';
+import { seededRandom } from '@/core/practice';
+import fc from 'fast-check';
+import { gzipSync, zipSync } from 'fflate';
+import { execFileSync } from 'node:child_process';
+import { describe, expect, it } from 'vitest';
+import { containerOf, exportGzip, exportQcow2, ImageDevice, openContainer, type ByteSource } from '.';
+
+const MIB = 1024 * 1024;
+
+function source(bytes: Uint8Array, name = 'disk.img'): ByteSource {
+  return {
+    name,
+    size: bytes.length,
+    read: async (offset, into) => void into.set(bytes.subarray(offset, offset + into.length)),
+  };
+}
+
+/** A disk with stretches of content far apart, one of which crosses a cluster and one the end. */
+async function disk(size = 40 * MIB + 512): Promise<SparseDevice> {
+  const device = new SparseDevice(size);
+  const random = seededRandom(5);
+  for (const at of [0, 65_530, 3 * MIB, 20 * MIB - 100, size - 512].filter((offset) => offset + 512 <= size))
+    await device.write(
+      at,
+      Uint8Array.from({ length: 512 }, () => Math.floor(random() * 256)),
+    );
+  return device;
+}
+
+async function collected(chunks: AsyncIterable<Uint8Array>): Promise<Uint8Array> {
+  const parts: Uint8Array[] = [];
+  for await (const chunk of chunks) parts.push(chunk.slice());
+  return Buffer.concat(parts);
+}
+
+async function sameAs(opened: ByteSource, device: SparseDevice): Promise<void> {
+  expect(opened.size).toBe(device.size);
+  for (let at = 0; at < device.size; at += MIB) {
+    const length = Math.min(MIB, device.size - at);
+    const bytes = new Uint8Array(length);
+    await opened.read(at, bytes);
+    expect(Buffer.compare(bytes, await device.bytes(at, length))).toBe(0);
+  }
+}
+
+describe('a container', () => {
+  it('of each kind is known by its first bytes', async () => {
+    const raw = new Uint8Array(1024);
+    expect(await containerOf(source(raw))).toBeUndefined();
+    expect(await containerOf(source(gzipSync(raw)))).toBe('gzip');
+    expect(await containerOf(source(zipSync({ 'a.img': raw })))).toBe('zip');
+  });
+
+  it('gz: packed and unpacked it is the same disk', async () => {
+    const device = await disk();
+    const packed = await collected(exportGzip(device));
+    expect(packed.length).toBeLessThan(200_000);
+    await sameAs(await openContainer(source(packed)), device);
+  });
+
+  it('gz with several members, as tools that work in parallel write, is one disk', async () => {
+    const device = await disk(3 * MIB);
+    const bytes = await device.bytes(0, device.size);
+    const packed = Buffer.concat([gzipSync(bytes.subarray(0, MIB)), gzipSync(bytes.subarray(MIB))]);
+    await sameAs(await openContainer(source(packed)), device);
+  });
+
+  it('zip: the first file in it is the disk', async () => {
+    const device = await disk(5 * MIB);
+    const packed = zipSync({ 'folder/': new Uint8Array(), 'folder/card.img': await device.bytes(0, device.size) });
+    await sameAs(await openContainer(source(packed)), device);
+  });
+
+  it('xz: unpacked it is the disk', async () => {
+    const device = await disk(5 * MIB);
+    const packed = execFileSync('xz', ['-c', '-1'], { input: await device.bytes(0, device.size), maxBuffer: 64 * MIB });
+    await sameAs(await openContainer(source(packed)), device);
+  });
+
+  it('qcow2: out and in again it is the same disk, and empty space takes no room', async () => {
+    const device = await disk();
+    const image = await collected(exportQcow2(device));
+    expect(image.length).toBeLessThan(12 * 65_536);
+    const opened = await openContainer(source(image));
+    await sameAs(opened, device);
+    // Once more, from what was opened: the same bytes.
+    const again = new ImageDevice(opened, 512);
+    expect(Buffer.compare(await collected(exportQcow2(again)), image)).toBe(0);
+  });
+
+  it('qcow2 with compressed clusters and ones that read as zeros is read', async () => {
+    const device = await disk(MIB);
+    const image = Buffer.from(await collected(exportQcow2(device)));
+    const view = new DataView(image.buffer, image.byteOffset, image.length);
+    const l2 = Number(view.getBigUint64(65_536) & 0x00fffffffffffe00n);
+    const { deflateSync } = await import('fflate');
+    const cluster = await device.bytes(0, 65_536);
+    const packed = deflateSync(cluster);
+    const at = image.length;
+    const sectors = BigInt(Math.ceil(packed.length / 512) - 1);
+    const longer = Buffer.concat([image, packed, Buffer.alloc(1024)]);
+    new DataView(longer.buffer, longer.byteOffset).setBigUint64(l2, (1n << 62n) | (sectors << 54n) | BigInt(at));
+    await sameAs(await openContainer(source(longer)), device);
+    // A cluster marked as zeros reads so, whatever it holds.
+    new DataView(longer.buffer, longer.byteOffset).setBigUint64(l2, 65_536n | 1n);
+    const zeros = new Uint8Array(512);
+    await (await openContainer(source(longer))).read(0, zeros);
+    expect(zeros.every((b) => b === 0)).toBe(true);
+  });
+
+  it.each<[string, (view: DataView) => void, RegExp]>([
+    ['a backing file', (v) => v.setBigUint64(8, 512n), /builds on another/],
+    ['encryption', (v) => v.setUint32(32, 1), /encrypted/],
+    ['an unknown feature', (v) => v.setBigUint64(72, 16n), /feature/],
+    ['another version', (v) => v.setUint32(4, 9), /version 9/],
+    ['tables that are not there', (v) => v.setBigUint64(40, 1n << 40n), /tables/],
+  ])('qcow2 with %s is refused', async (_name, change, words) => {
+    const image = await collected(exportQcow2(await disk(MIB)));
+    change(new DataView(image.buffer, image.byteOffset));
+    await expect(openContainer(source(image))).rejects.toThrow(words);
+  });
+
+  it('whatever is changed in it, opens, is refused or reads as something, and never throws otherwise', async () => {
+    const device = await disk(MIB);
+    const images = [
+      await collected(exportQcow2(device)),
+      await collected(exportGzip(device)),
+      zipSync({ a: await device.bytes(0, MIB) }),
+    ];
+    const change = fc.tuple(fc.nat(400_000), fc.nat(255));
+    await fc.assert(
+      fc.asyncProperty(fc.nat(2), fc.array(change, { minLength: 1, maxLength: 6 }), async (which, changes) => {
+        const image = images[which]!.slice();
+        for (const [at, value] of changes) image[at % (which === 0 ? image.length : 2000)] = value;
+        try {
+          const opened = await openContainer(source(image));
+          await opened.read(0, new Uint8Array(Math.min(opened.size, 200_000)));
+        } catch (error) {
+          if (!isCoreError(error)) throw error;
+        }
+      }),
+      { numRuns: 150 },
+    );
+  });
+});

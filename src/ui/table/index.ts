@@ -1,0 +1,1 @@
+export { TableMenu } from './TableMenu';
