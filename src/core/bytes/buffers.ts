@@ -4,8 +4,13 @@ export function sameBytes(a: Uint8Array, b: Uint8Array): boolean {
   let from = 0;
   if (a.length >= 64 && a.byteOffset % 4 === 0 && b.byteOffset % 4 === 0) {
     const count = a.length >>> 2;
-    const [x, y] = [new Uint32Array(a.buffer, a.byteOffset, count), new Uint32Array(b.buffer, b.byteOffset, count)];
-    for (let i = 0; i < count; i++) if (x[i] !== y[i]) return false;
+    // Signed words stay machine integers when they are compared.
+    const [x, y] = [new Int32Array(a.buffer, a.byteOffset, count), new Int32Array(b.buffer, b.byteOffset, count)];
+    let i = 0;
+    for (const most = count - 4; i <= most; i += 4)
+      if (((x[i]! ^ y[i]!) | (x[i + 1]! ^ y[i + 1]!) | (x[i + 2]! ^ y[i + 2]!) | (x[i + 3]! ^ y[i + 3]!)) !== 0)
+        return false;
+    for (; i < count; i++) if (x[i] !== y[i]) return false;
     from = count * 4;
   }
   for (let i = from; i < a.length; i++) if (a[i] !== b[i]) return false;

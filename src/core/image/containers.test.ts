@@ -141,7 +141,7 @@ describe('a container', () => {
           if (!isCoreError(error)) throw error;
         }
       }),
-      { numRuns: 150 },
+      { numRuns: 150 * Number(process.env.ULLAGER_FUZZ ?? 1) },
     );
   });
 });

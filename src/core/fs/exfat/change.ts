@@ -8,6 +8,7 @@
  */
 import { CoreError } from '@/core/errors';
 import type { Transaction } from '../port';
+import { isSet, onlyIn, runsOf, setBits } from '../bitmap';
 import { FreeSpace, type Run } from '../free-space';
 import { BOOT, clusterOffset, fatStart, FLAG, REGION_SECTORS, sealRegion, type ExfatGeometry } from './boot-region';
 import { FILE, setChecksum, STREAM, STREAM_FLAG } from './entries';
@@ -73,13 +74,14 @@ class Change {
   /** Free clusters before the new end, in new numbers. */
   #freeRuns(): Run[] {
     const { geometry: g, tree } = this.state;
-    const runs: { start: number; length: number }[] = [];
-    for (let cluster = 2; cluster < this.to.clusterCount + 2; cluster++) {
-      const old = cluster + this.#shift;
-      if (old < g.clusterCount + 2 && isTaken(tree, old)) continue;
+    const shift = this.#shift;
+    const behind = this.to.clusterCount + 2;
+    const inOld = Math.min(g.clusterCount + 2, behind + shift);
+    const runs = runsOf(tree.taken, shift, inOld - 2, false).map((r) => ({ ...r, start: r.start + 2 - shift }));
+    if (inOld - shift < behind) {
       const last = runs.at(-1);
-      if (last && last.start + last.length === cluster) last.length += 1;
-      else runs.push({ start: cluster, length: 1 });
+      if (last && last.start + last.length === inOld - shift) last.length = behind - last.start;
+      else runs.push({ start: inOld - shift, length: behind - (inOld - shift) });
     }
     return runs;
   }
@@ -168,11 +170,11 @@ class Change {
   #keepUnowned(): void {
     const { geometry: g, tree } = this.state;
     const owned = ownedBits(tree, g.clusterCount);
-    for (let old = 2; old < g.clusterCount + 2; old++) {
-      const cluster = old - this.#shift;
-      if (cluster < 2 || cluster >= this.to.clusterCount + 2) continue;
-      const isOwned = (owned[(old - 2) >> 3]! & (1 << ((old - 2) & 7))) !== 0;
-      if (!isOwned && isTaken(tree, old)) this.#mark(cluster);
+    for (const { start, length } of onlyIn(tree.taken, owned, g.clusterCount)) {
+      for (let old = start + 2; old < start + 2 + length; old++) {
+        const cluster = old - this.#shift;
+        if (cluster >= 2 && cluster < this.to.clusterCount + 2) this.#mark(cluster);
+      }
     }
   }
 
@@ -305,15 +307,15 @@ export function markDirty(state: ExfatState, tx: Transaction): Promise<void> {
   return changeBoot(state, { flags: state.geometry.flags | FLAG.dirty }, tx);
 }
 
-export function isTaken({ bits, fat }: ExfatTree, cluster: number): boolean {
-  return (bits[(cluster - 2) >> 3]! & (1 << ((cluster - 2) & 7))) !== 0 || fat[cluster] === BAD;
+/** Whether a cluster is in use, or bad. */
+export function isTaken({ taken }: ExfatTree, cluster: number): boolean {
+  return isSet(taken, cluster - 2);
 }
 
 /** A bit for every cluster that an owner has. */
 export function ownedBits({ owners }: ExfatTree, clusterCount: number): Uint8Array {
   const out = new Uint8Array(Math.ceil(clusterCount / 8));
   for (const { runs } of owners)
-    for (const { start, length } of runs)
-      for (let c = start - 2; c < start - 2 + length; c++) out[c >> 3]! |= 1 << (c & 7);
+    for (const { start, length } of runs) setBits(out, start - 2, start - 2 + length, true);
   return out;
 }

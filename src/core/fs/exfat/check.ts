@@ -1,9 +1,10 @@
 /** The structure check of an exFAT volume: boot regions, what the walk found, and clusters against their bitmap. */
 import { sameBytes } from '@/core/bytes';
 import type { Finding } from '@/core/errors';
+import { countIn, countSet, onlyIn } from '../bitmap';
+import type { Run } from '../free-space';
 import { bootChecksum, FLAG, REGION_SECTORS } from './boot-region';
-import { isTaken, ownedBits, type ExfatState } from './change';
-import { BAD } from './tree';
+import { ownedBits, type ExfatState } from './change';
 
 /** @throws CoreError `device.read-failed` */
 export async function checkExfat(state: ExfatState): Promise<Finding[]> {
@@ -34,18 +35,12 @@ function clusterFindings({ geometry: g, tree }: ExfatState): Finding[] {
   const out: Finding[] = [];
   const owned = ownedBits(tree, g.clusterCount);
   const total = tree.owners.reduce((sum, o) => sum + o.runs.reduce((s, r) => s + r.length, 0), 0);
-  let distinct = 0;
-  let unmarked = 0;
-  let lost = 0;
-  let bad = 0;
-  for (let cluster = 2; cluster < g.clusterCount + 2; cluster++) {
-    const has = (owned[(cluster - 2) >> 3]! & (1 << ((cluster - 2) & 7))) !== 0;
-    const marked = (tree.bits[(cluster - 2) >> 3]! & (1 << ((cluster - 2) & 7))) !== 0;
-    if (has) distinct += 1;
-    if (has && !marked) unmarked += 1;
-    if (tree.fat[cluster] === BAD) bad += 1;
-    else if (!has && isTaken(tree, cluster)) lost += 1;
-  }
+  const length = (runs: readonly Run[]): number => runs.reduce((sum, r) => sum + r.length, 0);
+  const distinct = countSet(owned, g.clusterCount);
+  const unmarked = length(onlyIn(owned, tree.bits, g.clusterCount));
+  const bad = countSet(tree.bad, g.clusterCount);
+  const strays = onlyIn(tree.taken, owned, g.clusterCount);
+  const lost = strays.reduce((sum, r) => sum + r.length - countIn(tree.bad, r.start, r.start + r.length), 0);
   const find = (severity: Finding['severity'], code: string, message: string): void =>
     void out.push({ severity, code, message });
   if (total > distinct) find('error', 'exfat.cross-link', `${total - distinct} clusters belong to more than one file.`);

@@ -1,31 +1,25 @@
 /** How small and how large an exFAT volume can be made, and what holds it there. */
 import { formatSize, spaced } from '@/core/size';
+import { countSet, onlyIn } from '../bitmap';
 import type { FloorReason, SizeLimits } from '../port';
 import { MAX_CLUSTERS, type ExfatGeometry } from './boot-region';
-import { isTaken, ownedBits } from './change';
+import { ownedBits } from './change';
 import type { ExfatTree } from './tree';
 
 export const LEAST_BYTES = 1024 * 1024;
 
 export function countTaken(tree: ExfatTree, g: ExfatGeometry): number {
-  let taken = 0;
-  for (let cluster = 2; cluster < g.clusterCount + 2; cluster++) if (isTaken(tree, cluster)) taken += 1;
-  return taken;
+  return countSet(tree.taken, g.clusterCount);
 }
 
 export function exfatLimits(g: ExfatGeometry, tree: ExfatTree): SizeLimits {
   const heap = g.heapSector * g.sectorSize;
   const owned = ownedBits(tree, g.clusterCount);
-  let files = 0;
-  let stray = 0;
-  let lastStray = 0;
-  for (let cluster = 2; cluster < g.clusterCount + 2; cluster++) {
-    if ((owned[(cluster - 2) >> 3]! & (1 << ((cluster - 2) & 7))) !== 0) files += 1;
-    else if (isTaken(tree, cluster)) {
-      stray += 1;
-      lastStray = cluster - 1;
-    }
-  }
+  const files = countSet(owned, g.clusterCount);
+  const strays = onlyIn(tree.taken, owned, g.clusterCount);
+  const stray = strays.reduce((sum, r) => sum + r.length, 0);
+  const last = strays.at(-1);
+  const lastStray = last ? last.start + last.length : 0;
   const count = Math.max(files + stray, lastStray);
   const least = Math.ceil((LEAST_BYTES - heap) / g.clusterSize);
   const holds: FloorReason[] = [

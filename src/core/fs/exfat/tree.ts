@@ -4,6 +4,7 @@
  */
 import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
+import { setBits } from '../bitmap';
 import type { FileTimes } from '../port';
 import type { Run } from '../free-space';
 import { clusterOffset, fatStart, type ExfatGeometry } from './boot-region';
@@ -54,6 +55,9 @@ export interface ExfatTree {
   readonly root: Owner;
   readonly bitmap: Owner;
   readonly bits: Uint8Array;
+  /** The bad clusters in the same way, and both together: what nobody may use. */
+  readonly bad: Uint8Array;
+  readonly taken: Uint8Array;
   readonly upcase: Uint16Array;
   readonly label: string;
   /** Where in the root the label's entry stands, if it has one. */
@@ -124,7 +128,9 @@ class TreeReader {
     const entry = labelAt === undefined ? undefined : LABEL.decode(content, labelAt);
     const label = entry?.type === TYPE.label ? unitsIn(entry.units, Math.min(11, entry.count)) : '';
     const { fat, owners, findings } = { fat: this.#fat, owners: this.#owners, findings: this.#findings };
-    return { fat, owners, root, bitmap, bits, upcase: table, label, labelAt, findings };
+    const bad = badClusters(fat, g.clusterCount);
+    const taken = bits.map((byte, i) => byte | bad[i]!);
+    return { fat, owners, root, bitmap, bits, bad, taken, upcase: table, label, labelAt, findings };
   }
 
   #system(root: Owner, content: Uint8Array): { bitmap: Owner; upcase: Owner } {
@@ -305,3 +311,12 @@ export function positions(content: Uint8Array): number[] {
 
 const damaged = (reason: string, offset: number): CoreError =>
   new CoreError('fs.damaged', { fileSystem: 'exFAT', reason, offset });
+
+function badClusters(fat: Uint32Array, clusterCount: number): Uint8Array {
+  const out = new Uint8Array(Math.ceil(clusterCount / 8));
+  for (let cluster = fat.indexOf(BAD, 2); cluster >= 0 && cluster < clusterCount + 2;) {
+    setBits(out, cluster - 2, cluster - 1, true);
+    cluster = fat.indexOf(BAD, cluster + 1);
+  }
+  return out;
+}

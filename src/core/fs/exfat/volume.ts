@@ -1,6 +1,7 @@
 /** An open exFAT volume behind the port. */
 import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
+import { runsOf } from '../bitmap';
 import { joinRanges } from '../ranges';
 import type {
   Beyond,
@@ -15,7 +16,7 @@ import type {
   VolumeWriter,
 } from '../port';
 import { clusterOffset, parseGeometry } from './boot-region';
-import { changeBoot, isTaken, markDirty, resizeExfat, type ExfatState } from './change';
+import { changeBoot, markDirty, resizeExfat, type ExfatState } from './change';
 import { checkExfat } from './check';
 import { ATTRIBUTE } from './entries';
 import { normaliseExfatLabel } from './kinds';
@@ -61,12 +62,8 @@ class ExfatVolume implements Volume {
   async allocation(): Promise<readonly ByteRange[]> {
     const { geometry: g, tree } = this.state;
     const ranges: ByteRange[] = [{ start: 0, end: g.heapSector * g.sectorSize }];
-    for (let cluster = 2; cluster < g.clusterCount + 2; cluster++) {
-      if (!isTaken(tree, cluster)) continue;
-      const from = cluster;
-      while (cluster + 1 < g.clusterCount + 2 && isTaken(tree, cluster + 1)) cluster += 1;
-      ranges.push({ start: clusterOffset(g, from), end: clusterOffset(g, cluster + 1) });
-    }
+    for (const { start, length } of runsOf(tree.taken, 0, g.clusterCount, true))
+      ranges.push({ start: clusterOffset(g, start + 2), end: clusterOffset(g, start + 2 + length) });
     return joinRanges(ranges);
   }
 

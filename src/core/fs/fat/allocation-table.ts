@@ -84,6 +84,11 @@ export class AllocationTable {
     let cluster = from;
     const words = this.#words;
     if (words) {
+      if ((words[cluster]! & LOW_28_BITS) !== 0) return Math.min(cluster, to);
+      for (const most = to - 4; cluster <= most; cluster += 4) {
+        const four = words[cluster]! | words[cluster + 1]! | words[cluster + 2]! | words[cluster + 3]!;
+        if ((four & LOW_28_BITS) !== 0) break;
+      }
       while (cluster < to && (words[cluster]! & LOW_28_BITS) === 0) cluster += 1;
       return cluster;
     }

@@ -1,7 +1,6 @@
 /** The structure check of a FAT volume: boot sectors, FSInfo, the tables against each other, and every chain. */
 import { sameBytes } from '@/core/bytes';
 import type { Finding } from '@/core/errors';
-import { BAD } from './allocation-table';
 import { FIRST_FAT32_COUNT, FS_INFO, FS_INFO_LEAD, FS_INFO_STRUCT, FS_INFO_TRAIL, tableOffset } from './boot-sector';
 import type { FatTree } from './tree';
 import type { FatState } from './volume-state';
@@ -75,7 +74,7 @@ async function backupFindings({ device, geometry: g, boot }: FatState): Promise<
   ];
 }
 
-async function infoFindings({ device, geometry: g, table }: FatState): Promise<Finding[]> {
+async function infoFindings({ device, geometry: g, counts: { free } }: FatState): Promise<Finding[]> {
   if (g.fsInfoSector === 0) return [];
   const offset = g.fsInfoSector * g.sectorSize;
   const info = FS_INFO.decode(await device.bytes(offset, 512));
@@ -88,23 +87,7 @@ async function infoFindings({ device, geometry: g, table }: FatState): Promise<F
       { severity: 'warning', code: 'fat.fsinfo', message: 'The sector with the free count is not signed.', offset },
     ];
   }
-  const { free } = countClusters(table, g.clusterCount);
   if (info.freeCount === UNKNOWN || info.freeCount === free) return [];
   const message = `The stored free count is ${info.freeCount} clusters, it should be ${free}.`;
   return [{ severity: 'info', code: 'fat.free-count', message, offset }];
-}
-
-/** Clusters by what their entries say. */
-export function countClusters(
-  table: FatState['table'],
-  clusterCount: number,
-): { free: number; bad: number; used: number } {
-  let used = 0;
-  let bad = 0;
-  const end = clusterCount + 2;
-  for (let cluster = table.nextInUse(2, end); cluster < end; cluster = table.nextInUse(cluster + 1, end)) {
-    if (table.get(cluster) === BAD) bad += 1;
-    else used += 1;
-  }
-  return { free: clusterCount - used - bad, bad, used };
 }

@@ -10,7 +10,6 @@ import {
   type FatGeometry,
   type FatKind,
 } from './boot-sector';
-import { countClusters } from './check';
 import { planTableGrowth } from './grow-plan';
 import type { FatState } from './volume-state';
 
@@ -33,8 +32,7 @@ export function sizeLimits(state: FatState): SizeLimits {
   return { floor: floorOf(state), ceiling: ceilingOf(state) };
 }
 
-function floorOf({ geometry: g, table }: FatState): SizeLimits['floor'] {
-  const { used } = countClusters(table, g.clusterCount);
+function floorOf({ geometry: g, table, counts: { used } }: FatState): SizeLimits['floor'] {
   const { count: room, bad } = countHolding(table, g.clusterCount, used);
   const threshold = Math.min(countRange(g.kind).min, g.clusterCount);
   const count = Math.max(room, threshold);

@@ -239,20 +239,20 @@ class TreeScan {
   }
 
   #findLost(): void {
-    const { geometry: g, table } = this.state;
+    const { geometry: g, table, inUse } = this.state;
     let lost = 0;
-    const behind = g.clusterCount + 2;
-    for (let cluster = table.nextInUse(2, behind); cluster < behind; cluster = table.nextInUse(cluster + 1, behind)) {
-      const value = table.get(cluster);
-      if (value === BAD || this.#owner[cluster] !== 0) continue;
-      lost += 1;
-      // A stray chain is carried along with its links, so a link to nowhere must stop a change like any other.
-      if (value !== BAD && value < BAD && !isLink(value, g.clusterCount)) {
-        this.#find(
-          'error',
-          'fat.bad-link',
-          `Lost cluster ${cluster} points to cluster ${value}, which does not exist.`,
-        );
+    for (const { start, length } of inUse) {
+      for (let cluster = start; cluster < start + length; cluster++) {
+        const value = table.get(cluster);
+        if (value === BAD || this.#owner[cluster] !== 0) continue;
+        lost += 1;
+        // A stray chain is carried along with its links, so a link to nowhere must stop a change like any other.
+        if (value < BAD && !isLink(value, g.clusterCount))
+          this.#find(
+            'error',
+            'fat.bad-link',
+            `Lost cluster ${cluster} points to cluster ${value}, which does not exist.`,
+          );
       }
     }
     if (lost > 0)

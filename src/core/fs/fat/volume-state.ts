@@ -1,6 +1,6 @@
 /** An open FAT volume's structures in memory: its geometry and the live allocation table. */
 import type { BlockDevice } from '@/core/device';
-import { AllocationTable, isLink } from './allocation-table';
+import { AllocationTable, BAD, isLink } from './allocation-table';
 import { clusterOffset, parseGeometry, tableOffset, type FatGeometry } from './boot-sector';
 
 /** Shared by everything that reads a volume. The table is not to be changed; changes work on a copy. */
@@ -10,6 +10,16 @@ export interface FatState {
   readonly table: AllocationTable;
   /** The boot sector as read, a whole sector long. */
   readonly boot: Uint8Array;
+  /** Clusters whose entries are not free, bad ones included. */
+  readonly inUse: readonly ClusterRun[];
+  readonly counts: ClusterCounts;
+}
+
+/** Clusters by what their entries say. */
+export interface ClusterCounts {
+  readonly free: number;
+  readonly bad: number;
+  readonly used: number;
 }
 
 /** Reads boot sector and table. Memory is that of the table: 4 bytes a cluster at most. @throws CoreError `fs.damaged` */
@@ -21,7 +31,23 @@ export async function loadState(device: BlockDevice): Promise<FatState> {
     tableOffset(geometry, geometry.liveFats[0]!),
     geometry.fatSectors * geometry.sectorSize,
   );
-  return { device, geometry, table: new AllocationTable(geometry.kind, bytes), boot };
+  const table = new AllocationTable(geometry.kind, bytes);
+  return { device, geometry, table, boot, ...lookOver(table, geometry.clusterCount) };
+}
+
+/** One pass over the table for all who ask what is in use. */
+function lookOver(table: AllocationTable, clusterCount: number): Pick<FatState, 'inUse' | 'counts'> {
+  const inUse: { start: number; length: number }[] = [];
+  let [used, bad] = [0, 0];
+  const end = clusterCount + 2;
+  for (let cluster = table.nextInUse(2, end); cluster < end; cluster = table.nextInUse(cluster + 1, end)) {
+    if (table.get(cluster) === BAD) bad += 1;
+    else used += 1;
+    const last = inUse.at(-1);
+    if (last && last.start + last.length === cluster) last.length += 1;
+    else inUse.push({ start: cluster, length: 1 });
+  }
+  return { inUse, counts: { free: clusterCount - used - bad, bad, used } };
 }
 
 /** A run of consecutive clusters. */

@@ -14,7 +14,7 @@ import type {
 } from '../port';
 import { BAD, FREE } from './allocation-table';
 import { clusterOffset, EXTENDED_16, EXTENDED_32 } from './boot-sector';
-import { checkVolume, countClusters } from './check';
+import { checkVolume } from './check';
 import { growFat } from './grow';
 import { FAT_KINDS } from './kinds';
 import { sizeLimits } from './limits';
@@ -65,14 +65,14 @@ class FatVolume implements Volume {
   }
 
   async allocation(): Promise<readonly ByteRange[]> {
-    const { geometry: g, table } = this.state;
+    const { geometry: g, inUse } = this.state;
     const ranges: { start: number; end: number }[] = [{ start: 0, end: g.dataStart * g.sectorSize }];
-    const behind = g.clusterCount + 2;
-    for (let cluster = table.nextInUse(2, behind); cluster < behind; cluster = table.nextInUse(cluster + 1, behind)) {
+    for (const { start: cluster, length } of inUse) {
       const start = clusterOffset(g, cluster);
+      const end = start + length * g.clusterSize;
       const last = ranges.at(-1)!;
-      if (last.end === start) last.end = start + g.clusterSize;
-      else ranges.push({ start, end: start + g.clusterSize });
+      if (last.end === start) last.end = end;
+      else ranges.push({ start, end });
     }
     return ranges;
   }
@@ -172,8 +172,8 @@ class FatVolume implements Volume {
   }
 }
 
-function describe({ geometry: g, table, boot }: FatState, tree: FatTree): VolumeInfo {
-  const { free, used, bad } = countClusters(table, g.clusterCount);
+function describe({ geometry: g, counts, boot }: FatState, tree: FatTree): VolumeInfo {
+  const { free, used, bad } = counts;
   const extended = g.kind === 'fat32' ? EXTENDED_32.decode(boot) : EXTENDED_16.decode(boot);
   const stored = extended.bootSignature === 0x29 ? unpackLabel(boot.subarray(g.kind === 'fat32' ? 71 : 43)) : '';
   const hex = extended.serial.toString(16).toUpperCase().padStart(8, '0');

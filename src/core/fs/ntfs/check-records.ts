@@ -2,7 +2,7 @@
 import { sameBytes } from '@/core/bytes';
 import type { Finding } from '@/core/errors';
 import { readAcross } from './across';
-import { isSet } from './bitmap';
+import { isSet } from '../bitmap';
 import type { CheckInput } from './check';
 import { TYPE, ATTRIBUTE_FLAG } from './record';
 import { clustersOf } from './runlist';

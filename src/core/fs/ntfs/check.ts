@@ -2,7 +2,7 @@
 import { sameBytes } from '@/core/bytes';
 import type { BlockDevice } from '@/core/device';
 import type { Finding } from '@/core/errors';
-import { countIn, onlyIn, setBits } from './bitmap';
+import { countIn, onlyIn, setBits } from '../bitmap';
 import type { NtfsGeometry } from './boot-sector';
 import { indexFindings } from './check-indexes';
 import { recordFindings } from './check-records';

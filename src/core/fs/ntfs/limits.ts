@@ -1,7 +1,7 @@
 /** How small and how large an NTFS volume can be made, and what holds it there. */
 import { formatSize, spaced } from '@/core/size';
 import type { FloorReason, SizeLimits } from '../port';
-import { countSet, onlyIn, runsOf, setBits } from './bitmap';
+import { countSet, onlyIn, runsOf, setBits } from '../bitmap';
 import type { NtfsGeometry } from './boot-sector';
 import type { Mft } from './mft';
 

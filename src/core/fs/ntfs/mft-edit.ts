@@ -6,7 +6,7 @@ import { sameBytes } from '@/core/bytes';
 import { CoreError } from '@/core/errors';
 import type { Transaction } from '../port';
 import { readAcross, writeAcross } from './across';
-import { isSet, setBits } from './bitmap';
+import { isSet, setBits } from '../bitmap';
 import { buildRecord, type NewAttribute } from './build-record';
 import type { NtfsGeometry } from './boot-sector';
 import { FileRecords, type RecordSource } from './file-records';

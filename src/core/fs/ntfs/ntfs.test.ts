@@ -3,7 +3,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { fileSystemCompliance } from '../fixtures/compliance';
 import { change, fillRandomly, makeVolume, manifestOf, openVolume, write } from '../fixtures/volumes';
-import { countSet, isSet, runsOf, setBits } from './bitmap';
+import { countSet, isSet, runsOf, setBits } from '../bitmap';
 import { decompressUnit } from './decompress';
 import { undoFixup } from './record';
 import { decodeRuns, encodeRuns, HOLE, type DataRun } from './runlist';

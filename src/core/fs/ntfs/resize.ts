@@ -9,7 +9,7 @@
 import { CoreError } from '@/core/errors';
 import { FreeSpace } from '../free-space';
 import type { Transaction } from '../port';
-import { bitmapBytes, resizedBitmap, runsOf, setBits } from './bitmap';
+import { bitmapBytes, resizedBitmap, runsOf, setBits } from '../bitmap';
 import { BOOT, type NtfsGeometry } from './boot-sector';
 import type { ChangeInput } from './change';
 import { BITMAP, MFT, MftEdit, MIRROR } from './mft-edit';

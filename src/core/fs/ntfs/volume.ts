@@ -13,7 +13,7 @@ import type {
   VolumeInfo,
   VolumeWriter,
 } from '../port';
-import { bitmapBytes, countSet, runsOf } from './bitmap';
+import { bitmapBytes, countSet, runsOf } from '../bitmap';
 import { BOOT, parseGeometry, type NtfsGeometry } from './boot-sector';
 import { checkNtfs } from './check';
 import { decompressUnit } from './decompress';

@@ -7,7 +7,7 @@
  */
 import { CoreError } from '@/core/errors';
 import type { FileTimes, NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
-import { countSet, nextBit, setBits } from './bitmap';
+import { countSet, nextBit, setBits } from '../bitmap';
 import { referenceTo, toUtf16, type NewAttribute } from './build-record';
 import type { ChangeInput } from './change';
 import type { FileRecords } from './file-records';
