@@ -19,5 +19,5 @@ export type {
   VolumeInfo,
   VolumeWriter,
 } from './port';
-export { bytesBeyond, joinRanges, overlapsAny, totalOf } from './ranges';
+export { bytesBeyond, firstAfter, joinRanges, overlapsAny, totalOf } from './ranges';
 export { driverOf, findKind, kindFacts, makeableKinds, probeFileSystem } from './registry';

@@ -6,11 +6,13 @@ import { crc32 } from '@/core/bytes';
 import { CoreError, hasErrors } from '@/core/errors';
 import { bytesBeyond, findKind, totalOf } from '@/core/fs';
 import { boundsOf, layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
-import { endOf, lastUsable, nameOf, settle, type LaidVolume, type Layout } from '@/core/layout';
+import { ALIGNMENT, endOf, firstUsable, lastUsable, nameOf, settle, type LaidVolume, type Layout } from '@/core/layout';
 import { gptRoom, USUAL_ENTRIES, USUAL_ENTRY_SIZE, type DiskTable } from '@/core/table';
 import { formatSize } from '@/core/size';
 import { afterOf } from './after';
 import { hazardsOf } from './hazards';
+import { orderMoves, type Move, type Piece } from './order-moves';
+import { windowOf } from './move-window';
 import { secondsFor, speedOf, type MediumKind, type MediumSpeed } from './medium';
 import type {
   CheckStep,
@@ -18,6 +20,7 @@ import type {
   Loss,
   MakeStep,
   MarkStep,
+  MoveStep,
   Plan,
   ProofBy,
   ProveStep,
@@ -62,6 +65,7 @@ export function derivePlan(survey: Survey, planned: Layout, options: PlanOptions
   const plan: Plan = {
     steps,
     total: sumCosts(steps),
+    leastCarried: steps.length > 0 ? context.leastCarried() : 0,
     loses: steps.reduce((sum, s) => ('loses' in s && s.loses ? addLoss(sum, s.loses) : sum), NOTHING),
     hazards: hazardsOf(survey, steps, options.override),
     after: afterOf(survey, planned),
@@ -112,7 +116,10 @@ class Derivation {
     const shrinks = this.#kept.filter((k) => !k.planned.format && k.planned.length < k.before.length);
     const grows = this.#kept.filter((k) => !k.planned.format && k.planned.length > k.before.length);
     const relabels = this.#kept.filter((k) => !k.planned.format && k.planned.label !== k.before.label);
-    const changed = new Set([...shrinks, ...grows, ...relabels]);
+    const moves = this.#moves();
+    const moving = new Set(moves.map((m) => m.number));
+    const movers = this.#kept.filter((k) => moving.has(k.now.number));
+    const changed = new Set([...shrinks, ...movers, ...grows, ...relabels]);
     const makes = this.planned.volumes.filter((v) => v.origin.kind === 'new' || v.format);
     const table = this.#table();
     if (!table && changed.size === 0 && makes.length === 0) return [];
@@ -121,6 +128,7 @@ class Derivation {
       ...proven.map((k) => this.#check(k, changed.has(k))),
       ...removed.map((v) => this.#remove(v)),
       ...shrinks.map((k) => this.#shrink(k)),
+      ...moves,
       ...(table ? [table] : []),
       ...makes.map((v) => this.#make(v)),
       ...grows.map((k) => this.#grow(k)),
@@ -161,20 +169,24 @@ class Derivation {
 
   #assertKept({ planned, now, before }: Kept): void {
     const name = nameOf(planned);
-    if (planned.start !== now.start) throw refused(`${name} would have to be moved, which can’t be done yet`);
     if (planned.format) return;
     if (planned.fileSystem !== before.fileSystem)
       throw refused(`${name} can’t change its file system and keep its files`);
     const title = now.info?.title ?? 'unknown';
     if (planned.label !== before.label && !now.abilities.relabel)
       throw new CoreError('fs.ability', { fileSystem: title, ability: 'change its label' });
+    const error = this.options.override ? undefined : now.findings.find((f) => f.severity === 'error');
+    const unsound = (): CoreError =>
+      new CoreError('fs.unsound', { fileSystem: title, findings: now.findings.length, first: error!.message });
+    if (planned.start !== now.start) {
+      if (this.survey.table === 'none') throw refused(`${name} can’t be moved on a disk without a table`);
+      if (error && now.info) throw unsound();
+    }
     if (planned.length === before.length) return;
     const shrinks = planned.length < before.length;
     const ability = shrinks ? 'shrink' : 'grow';
     if (!now.abilities[ability] || !now.limits) throw new CoreError('fs.ability', { fileSystem: title, ability });
-    const error = this.options.override ? undefined : now.findings.find((f) => f.severity === 'error');
-    if (error)
-      throw new CoreError('fs.unsound', { fileSystem: title, findings: now.findings.length, first: error.message });
+    if (error) throw unsound();
     const { floor, ceiling } = now.limits;
     if (shrinks && planned.length < floor.bytes)
       throw new CoreError('fs.below-floor', { wanted: planned.length, floor: floor.bytes, reason: floor.reason });
@@ -219,6 +231,80 @@ class Derivation {
     const structures = Math.min(now.length, SECTOR_WRITE + carries / 1000);
     const cost = this.#cost(carries, carries + structures, 4 + carries / (1 << 20), carries);
     return { kind: 'shrink', name: nameOf(planned), at: stretch(now), to: planned.length, cost };
+  }
+
+  /** Kept volumes, as short as they get, from where they are to where they shall be. */
+  #moves(): MoveStep[] {
+    const kept = this.#kept.filter((k) => !k.planned.format);
+    if (kept.every((k) => k.planned.start === k.before.start)) return [];
+    const pieces = kept.map((k): Piece => {
+      const length = Math.min(k.before.length, k.planned.length);
+      const { number, start } = k.now;
+      return { number, start, length, target: k.planned.start, carries: this.#carried(k) };
+    });
+    const { now, planned } = { now: this.#now, planned: this.planned };
+    const order = orderMoves(pieces, {
+      first: Math.max(firstUsable(now), firstUsable(planned)),
+      last: Math.min(lastUsable(now), lastUsable(planned)),
+      alignment: ALIGNMENT,
+    });
+    if (!order.ok) {
+      const names = order.stuck.map((n) => nameOf(kept.find((k) => k.now.number === n)!.planned)).join(' and ');
+      throw refused(
+        `${names} stand in each other’s way, and nothing can be set aside: ${formatSize(order.needed)} unallocated in one piece would do`,
+      );
+    }
+    const places = new Map(pieces.map((p) => [p.number, { start: p.start, length: p.length }]));
+    return order.moves.map((move) => {
+      const k = kept.find((own) => own.now.number === move.number)!;
+      places.set(move.number, { start: move.to, length: move.length });
+      const last = order.moves.findLast((m) => m.number === move.number) === move;
+      return this.#move(k, move, !last, last && move === order.moves.at(-1) ? undefined : this.#tableAt(places));
+    });
+  }
+
+  #move(k: Kept, { from, to, length }: Move, aside: boolean, table: DiskTable | undefined): MoveStep {
+    const carries = this.#carried(k);
+    const windows = Math.ceil(length / windowOf(from, to));
+    return {
+      kind: 'move',
+      name: nameOf(k.planned),
+      number: k.now.number,
+      at: { start: from, length },
+      to,
+      whole: !k.now.info,
+      aside,
+      ...(table ? { table } : {}),
+      cost: this.#cost(carries, carries + SECTOR_WRITE, 4 + 2 * Math.min(windows, carries / SECTOR_WRITE), carries),
+    };
+  }
+
+  /** What moving a volume carries: what is in use of it, once it is as short as it gets. */
+  #carried({ now, planned }: Kept): number {
+    // What lies past its new end was carried in before.
+    return now.info ? totalOf(now.allocation) : Math.min(now.length, planned.length);
+  }
+
+  /** The table while volumes are on their way, or undefined where none can say it: it is then written at the end. */
+  #tableAt(places: ReadonlyMap<number, { start: number; length: number }>): DiskTable | undefined {
+    const volumes = this.#now.volumes
+      .flatMap((v): LaidVolume[] => {
+        const at = v.origin.kind === 'kept' ? places.get(v.origin.number) : undefined;
+        return at ? [{ ...v, ...at }] : [];
+      })
+      .sort((a, b) => a.start - b.start);
+    const layout = { ...this.#now, volumes };
+    const settled = settle(layout, new Map());
+    const same = settled.ok && settled.layout.volumes.every((v, i) => sameLaid(v, volumes[i]!));
+    return same ? tableFor(this.survey, layout) : undefined;
+  }
+
+  leastCarried(): number {
+    return this.#kept.reduce((sum, { planned, now }) => {
+      if (planned.format) return sum;
+      if (planned.start !== now.start) return sum + (now.info ? totalOf(now.allocation) : now.length);
+      return sum + (planned.length < now.length ? bytesBeyond(now.allocation, planned.length) : 0);
+    }, 0);
   }
 
   #grow({ planned, before }: Kept): GrowStep {
@@ -309,9 +395,11 @@ export function deriveRestore(survey: Survey, table: Exclude<DiskTable, { kind: 
   const name = 'the partition table';
   const steps: Step[] = [{ kind: 'table', name, table, from: survey.table, volumes, mends: [], cost }];
   const after = ['Look at the disk again: what the table describes is shown as it is found.'];
-  return { steps, total: cost, loses: NOTHING, hazards: hazardsOf(survey, steps), after };
+  return { steps, total: cost, leastCarried: 0, loses: NOTHING, hazards: hazardsOf(survey, steps), after };
 }
 
+const sameLaid = (a: LaidVolume, b: LaidVolume): boolean =>
+  a.start === b.start && a.length === b.length && a.logical === b.logical;
 const sameTable = (a: DiskTable, b: DiskTable): boolean => JSON.stringify(a) === JSON.stringify(b);
 
 /** The first byte behind the first copy of a GUID table. */

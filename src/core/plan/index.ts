@@ -9,6 +9,7 @@ export type {
   Hazard,
   Loss,
   MakeStep,
+  MoveStep,
   Plan,
   ProofBy,
   ProveStep,
@@ -22,3 +23,4 @@ export type {
 } from './steps';
 export { durationWords, lossWords, stepWords } from './words';
 export type { StepWords } from './words';
+export { windowOf, windowsOf } from './move-window';

@@ -50,6 +50,20 @@ export interface ShrinkStep extends Base {
   readonly to: number;
 }
 
+/** Carries a volume to another place. What it holds is read from where it is, in pieces, and stays whole. */
+export interface MoveStep extends Base {
+  readonly kind: 'move';
+  readonly number: number;
+  readonly at: Stretch;
+  readonly to: number;
+  /** Every byte is carried, since what is in use is not known; nothing in it is changed. */
+  readonly whole: boolean;
+  /** It only makes room and is carried on later. */
+  readonly aside: boolean;
+  /** The table as it is once this volume is there, where it can be told before all are in place. */
+  readonly table?: DiskTable;
+}
+
 /** Takes a volume away. The table step makes it so. */
 export interface RemoveStep extends Base {
   readonly kind: 'remove';
@@ -110,7 +124,7 @@ export interface MarkStep extends Base {
 }
 
 export type Step =
-  CheckStep | ShrinkStep | RemoveStep | TableStep | GrowStep | MakeStep | RelabelStep | ProveStep | MarkStep;
+  CheckStep | ShrinkStep | MoveStep | RemoveStep | TableStep | GrowStep | MakeStep | RelabelStep | ProveStep | MarkStep;
 
 /** Something the person must know or do, with how much it matters. */
 export interface Hazard {
@@ -122,6 +136,8 @@ export interface Hazard {
 export interface Plan {
   readonly steps: readonly Step[];
   readonly total: StepCost;
+  /** The fewest bytes that any order could carry: what is in use of each volume that moves, else what is past its end. */
+  readonly leastCarried: number;
   readonly loses: Loss;
   readonly hazards: readonly Hazard[];
   /** What must be set again afterwards. */

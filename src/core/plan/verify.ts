@@ -17,7 +17,8 @@ export function verifyPlan(survey: Survey, planned: Layout, plan: Plan): void {
   for (const step of plan.steps) owners = after(owners, step, planned);
   for (const volume of planned.volumes) {
     const own = owners.find((o) => o.start === volume.start);
-    if (!own || own.length !== volume.length)
+    const key = volume.origin.kind === 'kept' && !volume.format ? `${volume.origin.number}` : undefined;
+    if (!own || own.length !== volume.length || (key !== undefined && plan.steps.length > 0 && own.key !== key))
       throw new RangeError(`the plan does not lead to volume [${volume.start}, ${endOf(volume)})`);
   }
   if (plan.steps.length > 0 && owners.length !== planned.volumes.length)
@@ -28,6 +29,16 @@ function after(owners: Owner[], step: Step, planned: Layout): Owner[] {
   switch (step.kind) {
     case 'shrink':
       return owners.map((o) => (o.start === step.at.start ? { ...o, length: step.to } : o));
+    case 'move': {
+      const own = owners.find((o) => o.key === `${step.number}`);
+      if (!own || own.start !== step.at.start || own.length !== step.at.length)
+        throw new RangeError(`volume ${step.number} is not at ${step.at.start} when it shall be moved`);
+      return claim(
+        owners.filter((o) => o !== own),
+        { start: step.to, length: step.at.length },
+        own.key,
+      );
+    }
     case 'remove':
       return owners.filter((o) => o.start !== step.at.start);
     case 'make':

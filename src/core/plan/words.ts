@@ -51,6 +51,17 @@ export function stepWords(step: Step, units: UnitSystem = 'binary'): StepWords {
             ? `${size(step.cost.carries)} sits past the new end and is carried in`
             : 'nothing sits past the new end',
       };
+    case 'move': {
+      const way = step.to < step.at.start ? 'towards the start' : 'towards the end';
+      return {
+        title: step.aside
+          ? `Set ${step.name} aside`
+          : `Move ${step.name} ${size(Math.abs(step.to - step.at.start))} ${way}`,
+        detail: step.whole
+          ? `${size(step.cost.carries)} is carried, every byte: what is in use of it is not known`
+          : `${size(step.cost.carries)} in use is carried, free space is not`,
+      };
+    }
     case 'remove':
       return { title: `Remove ${step.name}`, detail: `lost: ${lossWords(step.loses, units)}` };
     case 'table':

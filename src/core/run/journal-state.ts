@@ -14,14 +14,17 @@ export interface RunState {
   readonly next: number;
   /** Set when that step is in the journal as a whole and only has to be applied. */
   readonly committed: boolean;
+  /** Pieces of that step that were moved, once its list is in the journal. */
+  readonly pieces: number | undefined;
   readonly certificate: Certificate | undefined;
 }
 
 /** Reads a journal; undefined when it is new. @throws CoreError `journal.corrupt` */
 export async function readRunState(journal: JournalStore): Promise<RunState | undefined> {
-  let begin: Omit<RunState, 'next' | 'committed' | 'certificate'> | undefined;
+  let begin: Omit<RunState, 'next' | 'committed' | 'pieces' | 'certificate'> | undefined;
   let next = 0;
   let committed = false;
+  let pieces: number | undefined;
   let certificate: Certificate | undefined;
   let index = 0;
   for await (const { record } of journal.entries()) {
@@ -31,10 +34,12 @@ export async function readRunState(journal: JournalStore): Promise<RunState | un
     if (record.kind === 'begin')
       begin = { plan: record.plan, disk: record.disk, started: record.started, override: record.override };
     else if (record.kind === 'commit') committed = true;
+    else if (record.kind === 'carried') pieces = record.pieces;
     else if (record.kind === 'done') {
       next = record.step + 1;
       committed = false;
+      pieces = undefined;
     } else if (record.kind === 'finished') certificate = record.certificate;
   }
-  return begin && { ...begin, next, committed, certificate };
+  return begin && { ...begin, next, committed, pieces, certificate };
 }

@@ -7,6 +7,8 @@
  * | `manifest` | files of a volume before the run, in parts               | used by the proof                       |
  * | `redo`     | writes of a step, in parts; the body holds their bytes   | void without its `commit`               |
  * | `commit`   | all redo parts of the step are in the log                | the writes are applied, again if need be|
+ * | `carry`    | what a move carries, in parts                            | void without a `carried`                |
+ * | `carried`  | so many pieces of a move are where they shall be         | the move goes on with the next piece    |
  * | `done`     | the step is finished                                     | the next step begins                    |
  * | `finished` | the certificate                                          | nothing is left to do                   |
  *
@@ -17,7 +19,10 @@
  * and applying it again, whole, gives the new state whatever had arrived. `done` is durable before the next step's
  * first write, so a redo is never applied over a later step.
  *
- * Parts of manifests and redo records count from 0; a part 0 voids the parts of the same thing before it, which an
+ * A move writes over its own old place and so can't begin anew from the old state: `move-volume.ts` says why a cut in it
+ * loses nothing.
+ *
+ * Parts of manifests, lists of a move and redo records count from 0; a part 0 voids the parts of the same thing before it, which an
  * interrupted attempt left behind.
  */
 import type { Plan } from '@/core/plan';
@@ -52,6 +57,13 @@ export type JournalRecord =
       readonly extents: readonly (readonly [offset: number, length: number])[];
     }
   | { readonly kind: 'commit'; readonly step: number; readonly parts: number }
+  | {
+      readonly kind: 'carry';
+      readonly step: number;
+      readonly part: number;
+      readonly ranges: readonly (readonly [start: number, end: number])[];
+    }
+  | { readonly kind: 'carried'; readonly step: number; readonly pieces: number }
   | { readonly kind: 'done'; readonly step: number }
   | { readonly kind: 'finished'; readonly certificate: Certificate };
 

@@ -1,7 +1,7 @@
 /** Carrying out a plan, from the beginning or from wherever a journal says it was. The only code that writes to a disk. */
 import { WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
-import { driverOf, probeFileSystem, type Volume } from '@/core/fs';
+import { driverOf, probeFileSystem, type ByteRange, type Volume } from '@/core/fs';
 import { stepWords, type Plan, type Step } from '@/core/plan';
 import {
   certify,
@@ -16,6 +16,7 @@ import {
 import { tableWrites } from '@/core/table';
 import { applyTransaction, commitToJournal, replay } from './commit';
 import type { JournalStore } from './journal';
+import { carryPieces, listCarried, readCarried } from './move-volume';
 import { readRunState, type RunState } from './journal-state';
 import { StepTransaction } from './step-transaction';
 
@@ -154,6 +155,8 @@ class Execution {
       case 'prove':
         await this.#prove(index, step);
         return this.#markDone(index);
+      case 'move':
+        return this.#move(index, step);
       case 'remove':
         return this.#markDone(index);
       case 'table':
@@ -187,7 +190,7 @@ class Execution {
   }
 
   async #check(index: number, step: Step & { kind: 'check' }): Promise<void> {
-    if (step.changes) await this.#assertSound(step);
+    if (step.changes && step.by === 'files') await this.#assertSound(step);
     let entries: ManifestEntry[] = [];
     let part = 0;
     const keep = async (): Promise<void> => {
@@ -251,6 +254,34 @@ class Execution {
     const { disk } = this.ports;
     const tx = new StepTransaction(disk, TABLE_START, [{ start: TABLE_START, end: disk.size }]);
     for (const { offset, bytes } of await tableWrites(disk, step.table)) await tx.write(offset, bytes);
+    await this.#commit(index, tx);
+  }
+
+  async #move(index: number, step: Step & { kind: 'move' }): Promise<void> {
+    const { disk, journal, signal } = this.ports;
+    const { pieces, next } = this.state;
+    const begun = index === next ? pieces : undefined;
+    if (begun === undefined) {
+      const whole = [{ start: 0, end: step.at.length }];
+      const ranges = step.whole ? whole : await (await this.#open(this.#window(step.at))).allocation();
+      await listCarried(journal, index, ranges);
+    }
+    const ranges = await readCarried(journal, index);
+    const carried = (bytes: number): void => this.#report(index, bytes);
+    await carryPieces({ disk, journal, carried, ...(signal ? { signal } : {}) }, index, step, ranges, begun ?? 0);
+    await this.#arrive(index, step, ranges);
+  }
+
+  /** What refers to where a volume starts, and the table, follow in one go. */
+  async #arrive(index: number, step: Step & { kind: 'move' }, ranges: readonly ByteRange[]): Promise<void> {
+    const { disk } = this.ports;
+    const tx = this.#transaction(index, step.to, ranges);
+    if (!step.whole) {
+      const volume = await this.#open(this.#window({ start: step.to, length: step.at.length }));
+      await volume.rebase(step.to / disk.sectorSize, tx);
+    }
+    for (const { offset, bytes } of step.table ? await tableWrites(disk, step.table) : [])
+      await tx.write(offset - step.to, bytes);
     await this.#commit(index, tx);
   }
 

@@ -1,0 +1,149 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { orderMoves, type Move, type Piece } from './order-moves';
+import { windowsOf } from './move-window';
+
+const UNITS = 12;
+const room = { first: 0, last: UNITS, alignment: 1 };
+
+/** Pieces in one order with gaps, and their places in another. */
+const cases = (most: number): fc.Arbitrary<Piece[]> =>
+  fc
+    .record({
+      lengths: fc.array(fc.integer({ min: 1, max: 3 }), { minLength: 1, maxLength: most }),
+      gaps: fc.array(fc.nat(2), { minLength: 12, maxLength: 12 }),
+      keys: fc.array(fc.nat(99), { minLength: most, maxLength: most }),
+      weights: fc.array(fc.integer({ min: 1, max: 9 }), { minLength: most, maxLength: most }),
+    })
+    .map(({ lengths, gaps, keys, weights }) => {
+      const lay = (order: number[], from: number): number[] => {
+        const places: number[] = [];
+        let at = 0;
+        for (const [n, i] of order.entries()) {
+          at += gaps[from + n]!;
+          places[i] = at;
+          at += lengths[i]!;
+        }
+        return places;
+      };
+      const order = lengths.map((_, i) => i);
+      const starts = lay(order, 0);
+      const targets = lay([...order].sort((a, b) => keys[a]! - keys[b]! || a - b), 6);
+      return lengths.map((length, i) => ({
+        number: i + 1,
+        start: starts[i]!,
+        length,
+        target: targets[i]!,
+        carries: weights[i]!,
+      }));
+    })
+    .filter((pieces) => pieces.every((p) => p.start + p.length <= UNITS && p.target + p.length <= UNITS));
+
+/** Whether any sequence of moves to any places at all leads there. */
+function reachable(pieces: readonly Piece[]): boolean {
+  const goal = pieces.map((p) => p.target).join();
+  const seen = new Set<string>();
+  const open = [pieces.map((p) => p.start)];
+  while (open.length > 0) {
+    const places = open.pop()!;
+    if (places.join() === goal) return true;
+    if (seen.has(places.join())) continue;
+    seen.add(places.join());
+    for (const [i, piece] of pieces.entries()) {
+      if (piece.start === piece.target) continue;
+      for (let to = 0; to + piece.length <= UNITS; to++) {
+        const free = places.every((at, j) => j === i || at >= to + piece.length || to >= at + pieces[j]!.length);
+        if (free && to !== places[i]) open.push(places.map((at, j) => (j === i ? to : at)));
+      }
+    }
+  }
+  return false;
+}
+
+/** Plays the moves; every one must begin where its piece is and end where nothing is. */
+function play(pieces: readonly Piece[], moves: readonly Move[]): number[] {
+  const places = pieces.map((p) => p.start);
+  for (const { number, from, to, length } of moves) {
+    expect(places[number - 1]).toBe(from);
+    for (const [j, at] of places.entries())
+      if (j !== number - 1) expect(at >= to + length || to >= at + pieces[j]!.length).toBe(true);
+    places[number - 1] = to;
+  }
+  return places;
+}
+
+describe('the order of moves', () => {
+  it('exists wherever any sequence leads there, and leads there', () => {
+    fc.assert(
+      fc.property(cases(5), (pieces) => {
+        const order = orderMoves(pieces, room);
+        expect(order.ok).toBe(reachable(pieces));
+        if (order.ok) expect(play(pieces, order.moves)).toEqual(pieces.map((p) => p.target));
+      }),
+      { numRuns: 400 },
+    );
+  });
+
+  it('is the same each time, and moves nothing that stays', () => {
+    fc.assert(
+      fc.property(cases(5), (pieces) => {
+        const order = orderMoves(pieces, room);
+        expect(orderMoves(pieces, room)).toEqual(order);
+        if (!order.ok) return;
+        const still = pieces.filter((p) => p.start === p.target).map((p) => p.number);
+        expect(order.moves.filter((m) => still.includes(m.number))).toEqual([]);
+      }),
+    );
+  });
+
+  it('sets the one aside that carries least when two change places', () => {
+    const pieces = [
+      { number: 1, start: 0, length: 3, target: 3, carries: 50 },
+      { number: 2, start: 3, length: 3, target: 0, carries: 2 },
+    ];
+    const order = orderMoves(pieces, { first: 0, last: 9, alignment: 1 });
+    expect(order).toMatchObject({ ok: true, moves: [{ number: 2, to: 6 }, { number: 1 }, { number: 2, to: 0 }] });
+    expect(orderMoves(pieces, { first: 0, last: 6, alignment: 1 })).toEqual({ ok: false, stuck: [1, 2], needed: 3 });
+  });
+
+  it('shifts a hundred neighbours in the right direction, in no time', () => {
+    for (const by of [-1, 1]) {
+      const pieces = Array.from({ length: 100 }, (_, i) => ({
+        number: i + 1,
+        start: 10 + i * 10,
+        length: 10,
+        target: 10 + i * 10 + by,
+        carries: 1,
+      }));
+      const order = orderMoves(pieces, { first: 0, last: 2000, alignment: 1 });
+      expect(order.ok && play(pieces, order.moves)).toEqual(pieces.map((p) => p.target));
+      expect(order.ok && order.moves.length).toBe(100);
+    }
+  });
+});
+
+describe('the pieces of a move', () => {
+  it('land only where nothing of it is left to be read, and cover it once', () => {
+    const far = fc.integer({ min: -40, max: 40 }).filter((n) => n !== 0);
+    fc.assert(
+      fc.property(far, fc.integer({ min: 1, max: 100 }), (by, length) => {
+        const from = 100;
+        const done: { start: number; end: number }[] = [];
+        const windows = [...windowsOf(from, from + by, length)];
+        for (const [i, { start, end }] of windows.entries()) {
+          const target = { start: from + by + start, end: from + by + end };
+          // Sources of this piece and of those to come, and those just read but not durable before this one began.
+          for (const other of windows.slice(i)) {
+            const clear = from + other.start >= target.end || target.start >= from + other.end;
+            expect(clear).toBe(true);
+          }
+          done.push({ start, end });
+        }
+        const covered = done.sort((a, b) => a.start - b.start);
+        expect(covered[0]!.start).toBe(0);
+        expect(covered.at(-1)!.end).toBe(length);
+        for (let i = 1; i < covered.length; i++) expect(covered[i]!.start).toBe(covered[i - 1]!.end);
+      }),
+    );
+  });
+});

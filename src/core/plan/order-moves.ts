@@ -1,0 +1,145 @@
+/**
+ * The order of moves: from where volumes are to where they shall be, so that each goes only where nothing is. A volume
+ * may overlap its own old place, since it is carried piece by piece in the right direction; where volumes stand in each
+ * other's way in a ring, the cheapest is set aside in unallocated space first.
+ */
+import { ceilTo, floorTo } from '@/core/size';
+
+/** A volume that stays as long as it is. Offsets and lengths are bytes; `carries` is what moving it once costs. */
+export interface Piece {
+  readonly number: number;
+  readonly start: number;
+  readonly length: number;
+  readonly target: number;
+  readonly carries: number;
+}
+
+/** One move. */
+export interface Move {
+  readonly number: number;
+  readonly from: number;
+  readonly to: number;
+  readonly length: number;
+}
+
+/** Where volumes may be set aside: [first, last), starts at multiples of `alignment`. */
+export interface MoveRoom {
+  readonly first: number;
+  readonly last: number;
+  readonly alignment: number;
+}
+
+/** The moves in order, or which volumes stand in each other's way. */
+export type MoveOrder =
+  | { readonly ok: true; readonly moves: readonly Move[] }
+  | { readonly ok: false; readonly stuck: readonly number[]; readonly needed: number };
+
+/** States looked at before a ring is given up; each is a full set of places. */
+const MOST_STATES = 3000;
+
+/** Finds an order. The same input gives the same order. `needed` is the unallocated stretch that would do. */
+export function orderMoves(pieces: readonly Piece[], room: MoveRoom): MoveOrder {
+  const state = beginning(pieces);
+  const direct = settleDirect(pieces, state);
+  if (isDone(pieces, direct.places)) return { ok: true, moves: direct.moves };
+  const moves = search(pieces, room, direct, true) ?? search(pieces, room, state, false);
+  if (moves) return { ok: true, moves };
+  const stuck = pieces.filter((p, i) => direct.places[i] !== p.target);
+  return { ok: false, stuck: stuck.map((p) => p.number), needed: Math.min(...stuck.map((p) => p.length)) };
+}
+
+interface State {
+  /** Where each piece is, in the order of the pieces. */
+  readonly places: readonly number[];
+  readonly moves: readonly Move[];
+  /** What setting aside has cost. */
+  readonly cost: number;
+}
+
+const beginning = (pieces: readonly Piece[]): State => ({ places: pieces.map((p) => p.start), moves: [], cost: 0 });
+const isDone = (pieces: readonly Piece[], places: readonly number[]): boolean =>
+  pieces.every((p, i) => places[i] === p.target);
+
+function isFree(pieces: readonly Piece[], places: readonly number[], own: number, start: number): boolean {
+  const end = start + pieces[own]!.length;
+  return places.every((at, i) => i === own || at >= end || start >= at + pieces[i]!.length);
+}
+
+function moved(pieces: readonly Piece[], state: State, index: number, to: number): State {
+  const { number, length } = pieces[index]!;
+  const places = [...state.places];
+  places[index] = to;
+  return { ...state, places, moves: [...state.moves, { number, from: state.places[index]!, to, length }] };
+}
+
+/** Every move that can be made straight to where it shall end, until none is left. */
+function settleDirect(pieces: readonly Piece[], from: State): State {
+  const places = [...from.places];
+  const moves = [...from.moves];
+  const order = pieces.map((piece, i) => [i, piece] as const);
+  for (let again = true; again;) {
+    again = false;
+    // From one side and then from the other, so that a row of neighbours is through in two rounds either way.
+    for (const [i, piece] of [...order, ...order.toReversed()]) {
+      if (places[i] === piece.target || !isFree(pieces, places, i, piece.target)) continue;
+      moves.push({ number: piece.number, from: places[i]!, to: piece.target, length: piece.length });
+      places[i] = piece.target;
+      again = true;
+    }
+  }
+  return { ...from, places, moves };
+}
+
+/** Cheapest first over what may be set aside. `greedy` takes every direct move at once, which nearly always does. */
+function search(pieces: readonly Piece[], room: MoveRoom, from: State, greedy: boolean): readonly Move[] | undefined {
+  const seen = new Set<string>();
+  const open: State[] = [from];
+  for (let looked = 0; open.length > 0 && looked < MOST_STATES; looked++) {
+    const state = takeCheapest(open);
+    if (isDone(pieces, state.places)) return state.moves;
+    const key = state.places.join();
+    if (seen.has(key)) continue;
+    seen.add(key);
+    for (const next of nextStates(pieces, room, state)) open.push(greedy ? settleDirect(pieces, next) : next);
+  }
+  return undefined;
+}
+
+function takeCheapest(open: State[]): State {
+  let best = 0;
+  for (let i = 1; i < open.length; i++) {
+    const [a, b] = [open[i]!, open[best]!];
+    if (a.cost < b.cost || (a.cost === b.cost && a.moves.length < b.moves.length)) best = i;
+  }
+  return open.splice(best, 1)[0]!;
+}
+
+function* nextStates(pieces: readonly Piece[], room: MoveRoom, state: State): Generator<State> {
+  for (const [i, piece] of pieces.entries()) {
+    if (piece.start === piece.target) continue;
+    if (state.places[i] !== piece.target && isFree(pieces, state.places, i, piece.target))
+      yield moved(pieces, state, i, piece.target);
+    for (const to of asides(pieces, room, state, i)) {
+      if (to === state.places[i] || to === piece.target) continue;
+      yield { ...moved(pieces, state, i, to), cost: state.cost + piece.carries };
+    }
+  }
+}
+
+/** Both ends of every stretch that is free but for the piece itself, where it fits. */
+function asides(pieces: readonly Piece[], room: MoveRoom, { places }: State, own: number): number[] {
+  const { length } = pieces[own]!;
+  const taken = places
+    .map((start, i) => ({ start, end: start + pieces[i]!.length, own: i === own }))
+    .filter((t) => !t.own)
+    .sort((a, b) => a.start - b.start);
+  const out: number[] = [];
+  let at = room.first;
+  for (const next of [...taken, { start: room.last, end: room.last }]) {
+    const low = ceilTo(at, room.alignment);
+    const high = floorTo(next.start - length, room.alignment);
+    if (low <= high) out.push(low, ...(high > low ? [high] : []));
+    at = Math.max(at, next.end);
+  }
+  return out;
+}

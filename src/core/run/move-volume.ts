@@ -1,0 +1,79 @@
+/**
+ * Carrying a volume to another place, piece by piece.
+ *
+ * What is to be carried is listed in the journal first, since the volume can't be asked once pieces of it have gone.
+ * A piece is as long as the way or shorter, so it lands on bytes that were free or whose own copy is durable: after each
+ * piece the disk is flushed and the journal told, and only then is the next one begun. A cut repeats at most one piece,
+ * whose source is still whole.
+ */
+import type { BlockDevice } from '@/core/device';
+import { CoreError } from '@/core/errors';
+import { firstAfter, type ByteRange } from '@/core/fs';
+import { windowsOf, type MoveStep } from '@/core/plan';
+import type { JournalStore } from './journal';
+
+const RANGES_IN_PART = 5000;
+
+/** What a move works with. */
+export interface MovePorts {
+  readonly disk: BlockDevice;
+  readonly journal: JournalStore;
+  readonly signal?: AbortSignal;
+  /** Told of all bytes carried so far. */
+  readonly carried: (bytes: number) => void;
+}
+
+/** Puts the list of what is to be carried into the journal, for good. Ranges count from the volume's start. */
+export async function listCarried(journal: JournalStore, step: number, ranges: readonly ByteRange[]): Promise<void> {
+  for (let part = 0; part === 0 || part * RANGES_IN_PART < ranges.length; part++) {
+    const some = ranges.slice(part * RANGES_IN_PART, (part + 1) * RANGES_IN_PART);
+    await journal.append({ kind: 'carry', step, part, ranges: some.map((r) => [r.start, r.end]) });
+  }
+  await journal.append({ kind: 'carried', step, pieces: 0 });
+  await journal.flush();
+}
+
+/** The list as it was put there. */
+export async function readCarried(journal: JournalStore, step: number): Promise<ByteRange[]> {
+  let ranges: ByteRange[] = [];
+  for await (const { record } of journal.entries()) {
+    if (record.kind !== 'carry' || record.step !== step) continue;
+    if (record.part === 0) ranges = [];
+    for (const [start, end] of record.ranges) ranges.push({ start, end });
+  }
+  return ranges;
+}
+
+/** Carries all pieces from number `from` on. @throws CoreError `run.stopped`, and what the disk or journal throws */
+export async function carryPieces(
+  { disk, journal, signal, carried }: MovePorts,
+  index: number,
+  step: MoveStep,
+  ranges: readonly ByteRange[],
+  from: number,
+): Promise<void> {
+  let piece = 0;
+  let bytes = 0;
+  for (const window of windowsOf(step.at.start, step.to, step.at.length)) {
+    const parts = within(ranges, window);
+    const done = piece < from;
+    if (!done && parts.length > 0) {
+      if (signal?.aborted) throw new CoreError('run.stopped', { step: index });
+      for (const { start, end } of parts) await disk.copy(step.at.start + start, step.to + start, end - start);
+      await disk.flush();
+      await journal.append({ kind: 'carried', step: index, pieces: piece + 1 });
+      await journal.flush();
+    }
+    for (const { start, end } of parts) bytes += end - start;
+    if (parts.length > 0) carried(bytes);
+    piece += 1;
+  }
+}
+
+/** The parts of sorted ranges that lie in a window. */
+function within(ranges: readonly ByteRange[], { start, end }: ByteRange): ByteRange[] {
+  const out: ByteRange[] = [];
+  for (let i = firstAfter(ranges, start); i < ranges.length && ranges[i]!.start < end; i++)
+    out.push({ start: Math.max(start, ranges[i]!.start), end: Math.min(end, ranges[i]!.end) });
+  return out;
+}
