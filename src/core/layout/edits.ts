@@ -136,20 +136,33 @@ function sizeFault(volume: LaidVolume, bounds: Bounds, wanted: number): Edited |
   return undefined;
 }
 
-/** Sets the start edge of a new volume; kept volumes keep theirs. A touching kept volume before it keeps its size. */
-export function resizeStart(layout: Layout, id: VolumeId, start: number): Edited {
+/**
+ * Sets the start edge of a volume; its end stays. A kept one is moved as well as resized. A touching volume before it
+ * keeps its size, unless it is new and gives or takes the difference. `nearest` is the start that can be.
+ */
+export function resizeStart(layout: Layout, bounds: Bounds, id: VolumeId, start: number): Edited {
   const volume = volumeOf(layout, id);
-  const wanted = ceilTo(start, ALIGNMENT);
-  if (volume.origin.kind !== 'new') return refuse(`${nameOf(volume)} keeps its start.`, volume.start);
-  const before = layout.volumes.filter((v) => v.start < volume.start).at(-1);
-  const least = before ? ceilTo(endOf(before), ALIGNMENT) : firstUsable(layout);
-  const length = endOf(volume) - wanted;
+  if (layout.table === 'none')
+    return refuse('A file system without a table begins where the disk begins.', volume.start);
+  const end = endOf(volume);
+  const wanted = ceilTo(Math.max(0, start), ALIGNMENT);
+  const before = layout.volumes.findLast((v) => v.start < volume.start);
+  const leader = before?.origin.kind === 'new' && volume.start - endOf(before) < ALIGNMENT ? before : undefined;
+  const roomEnd = leader ? leader.start + leastSize(leader.fileSystem) : before ? endOf(before) : firstUsable(layout);
+  const least = ceilTo(roomEnd + (volume.logical ? layout.sectorSize : 0), ALIGNMENT);
   if (wanted < least) return refuse(`${before ? nameOf(before) : 'The table'} reaches to there.`, least);
-  const smallest = leastSize(volume.fileSystem);
-  if (length < smallest)
-    return refuse(`A new volume here has at least ${formatSize(smallest)}.`, endOf(volume) - smallest);
-  const settled = settle(replace(layout, [{ ...volume, start: wanted, length }]), new Map());
+  const fault = sizeFault(volume, bounds, end - wanted);
+  if (fault && !fault.ok) return startRefusal(fault, end, end - wanted);
+  const changed: LaidVolume[] = [{ ...volume, start: wanted, length: end - wanted }];
+  if (leader) changed.push({ ...leader, length: wanted - (volume.logical ? ALIGNMENT : 0) - leader.start });
+  const settled = settle(replace(layout, changed), bounds);
   return settled.ok ? done(settled.layout, `Move the start of ${nameOf(volume)}`, settled.notes) : settled;
+}
+
+/** A refusal of a length as one of a start; the end stays. */
+function startRefusal({ reason, nearest }: Edited & { ok: false }, end: number, length: number): Edited {
+  if (nearest === undefined) return refuse(reason);
+  return refuse(reason, (length < nearest ? floorTo : ceilTo)(end - nearest, ALIGNMENT));
 }
 
 /** Creates a volume in a gap, at its start unless `start` says otherwise. */

@@ -22,3 +22,6 @@ export type { History } from './history';
 export { ALIGNMENT, asVolumeId, endOf, firstUsable, gapsOf, lastUsable, nameOf, volumeOf } from './layout';
 export type { Bounds, Gap, LaidVolume, Layout, Origin, Role, TableKind, VolumeBounds, VolumeId } from './layout';
 export { letterFault, nextLetter } from './letters';
+export { moveVolume, removeAll, reorderVolume } from './move-edits';
+export { canGive, makeRoom } from './room';
+export type { RoomSource, RoomWish } from './room';

@@ -5,16 +5,21 @@ import {
   ALIGNMENT,
   asVolumeId,
   beginHistory,
+  canGive,
   createVolume,
   endOf,
   formatVolume,
   gapsOf,
   lastUsable,
   letterFault,
+  makeRoom,
+  moveVolume,
   nextLetter,
   record,
   redo,
+  removeAll,
   removeVolume,
+  reorderVolume,
   resizeEnd,
   resizeStart,
   setActive,
@@ -97,11 +102,13 @@ describe('edges', () => {
     expect(resizeEnd(two, bounds, first, 20 * GIB)).toMatchObject({ ok: false });
   });
 
-  it('the start of a new volume moves, that of a kept one does not', () => {
-    const layout = ok(resizeStart(two, second, 6 * GIB));
+  it('the start of any volume moves, that of a kept one down to its floor', () => {
+    const layout = ok(resizeStart(two, bounds, second, 6 * GIB));
     expect(gapsOf(layout)).toHaveLength(1);
-    expect(resizeStart(two, first, 2 * MIB)).toMatchObject({ ok: false, nearest: MIB });
-    expect(resizeStart(two, second, 0)).toMatchObject({ ok: false, nearest: 5 * GIB + MIB });
+    expect(ok(resizeStart(two, bounds, first, GIB)).volumes[0]).toMatchObject({ start: GIB, length: 4 * GIB + MIB });
+    expect(resizeStart(two, bounds, first, 3 * GIB)).toMatchObject({ ok: false, nearest: 2 * GIB + MIB });
+    expect(resizeStart(two, new Map(), first, 2 * MIB)).toMatchObject({ ok: false });
+    expect(resizeStart(two, bounds, second, 0)).toMatchObject({ ok: false, nearest: 5 * GIB + MIB });
   });
 
   it('a guarded volume keeps its size and its place in the table until the guard is lifted', () => {
@@ -148,7 +155,7 @@ describe('labels, letters, marks', () => {
 
 describe('any edits in any order', () => {
   const op = fc.record({
-    kind: fc.nat(7),
+    kind: fc.nat(11),
     which: fc.nat(5),
     size: fc.integer({ min: 0, max: 17 * GIB }),
     at: fc.nat(17 * GIB),
@@ -164,12 +171,22 @@ describe('any edits in any order', () => {
       return createVolume(layout, bounds, gaps[which % gaps.length]!, { ...spec, size }, at);
     if (!volume) return { ok: false, reason: 'nothing there' };
     if (kind === 1) return resizeEnd(layout, bounds, volume.id, size);
-    if (kind === 2) return resizeStart(layout, volume.id, at);
+    if (kind === 2) return resizeStart(layout, bounds, volume.id, at);
     if (kind === 3) return splitVolume(layout, bounds, volume.id, { keep: size, parts: [spec] });
     if (kind === 4 && volume.origin.kind === 'new') return removeVolume(layout, volume.id);
+    if (kind === 6) return moveVolume(layout, bounds, volume.id, at);
+    if (kind === 7) return reorderVolume(layout, bounds, volume.id, layout.volumes[which]?.id);
+    if (kind === 8 || kind === 9) {
+      const gives = new Map(layout.volumes.map((v) => [v.id, canGive(v, bounds)]));
+      const wish = { kind: kind === 8 ? ('grow' as const) : ('free' as const), id: volume.id, bytes: size };
+      return makeRoom(layout, bounds, wish, { side: at % 2 ? 'behind' : 'before', gives });
+    }
     if (kind === 5) return setLabel(layout, volume.id, `L${size % 100}`);
     return setLetter(layout, volume.id, 'CDEFG'[which]);
   }
+
+  /** Edits whose refusals name the nearest that can be. */
+  const again: Record<number, typeof resizeEnd> = { 1: resizeEnd, 2: resizeStart, 6: moveVolume };
 
   it('leave volumes sorted, aligned, apart and on the disk, and every refusal’s nearest can be', () => {
     fc.assert(
@@ -178,9 +195,9 @@ describe('any edits in any order', () => {
         for (const o of ops) {
           const result = apply(layout, o);
           if (result.ok) layout = result.layout;
-          else if (result.nearest !== undefined && o.kind === 1) {
+          else if (result.nearest !== undefined && again[o.kind]) {
             const volume = layout.volumes[o.which % layout.volumes.length]!;
-            expect(resizeEnd(layout, bounds, volume.id, result.nearest)).toMatchObject({ ok: true });
+            expect(again[o.kind]!(layout, bounds, volume.id, result.nearest)).toMatchObject({ ok: true });
           }
           let end = MIB;
           for (const v of layout.volumes) {
@@ -194,7 +211,84 @@ describe('any edits in any order', () => {
           expect(new Set(letters).size).toBe(letters.length);
         }
       }),
+      { numRuns: 300 },
     );
+  });
+});
+
+describe('room', () => {
+  const disk: Layout = {
+    diskSize: 100 * GIB,
+    sectorSize: 512,
+    table: 'gpt',
+    volumes: [
+      kept(1, MIB, 20 * GIB - MIB),
+      kept(2, 20 * GIB, 30 * GIB),
+      kept(3, 50 * GIB, 40 * GIB),
+      kept(4, 90 * GIB, GIB, { guarded: true }),
+    ],
+  };
+  const all: Bounds = new Map(
+    [1, 2, 3].map((n) => [n, { floor: 10 * GIB, floorReason: 'in use', ceiling: 1000 * GIB, ceilingReason: 'x' }]),
+  );
+  const [a, b, c, d] = disk.volumes.map((v) => v.id);
+  const places = (layout: Layout): number[][] => layout.volumes.map((v) => [v.start / GIB, v.length / GIB]);
+
+  it('comes from a volume two places away, and what lies between is shifted', () => {
+    const grown = ok(
+      makeRoom(disk, all, { kind: 'grow', id: a, bytes: 8 * GIB }, { side: 'behind', gives: new Map([[c!, 8 * GIB]]) }),
+    );
+    expect(places(grown).slice(1)).toEqual([
+      [28, 30],
+      [58, 32],
+      [90, 1],
+    ]);
+  });
+
+  it('comes from a gap behind others, unless one of them is guarded', () => {
+    const open = ok(setGuard(disk, d!, false));
+    const grown = ok(makeRoom(open, all, { kind: 'grow', id: b, bytes: 5 * GIB }, { side: 'behind' }));
+    expect(places(grown).slice(1)).toEqual([
+      [20, 35],
+      [55, 40],
+      [95, 1],
+    ]);
+    expect(makeRoom(disk, all, { kind: 'grow', id: b, bytes: 5 * GIB }, { side: 'behind' })).toMatchObject({
+      reason: 'V4 is guarded and stays where it is.',
+    });
+  });
+
+  it('comes from before, and may be left unallocated', () => {
+    const gives = new Map([[a!, 6 * GIB]]);
+    const grown = ok(makeRoom(disk, all, { kind: 'grow', id: c, bytes: 6 * GIB }, { side: 'before', gives }));
+    expect(places(grown).slice(1)).toEqual([
+      [14, 30],
+      [44, 46],
+      [90, 1],
+    ]);
+    const free = ok(makeRoom(disk, all, { kind: 'free', id: b, bytes: 6 * GIB }, { side: 'before', gives }));
+    expect(gapsOf(free)[0]).toEqual({ start: 44 * GIB, end: 50 * GIB });
+  });
+
+  it('is not made where there is too little, and says what is missing', () => {
+    const gives = new Map([[c!, 3 * GIB]]);
+    expect(makeRoom(disk, all, { kind: 'grow', id: a, bytes: 8 * GIB }, { side: 'behind', gives })).toMatchObject({
+      ok: false,
+    });
+    expect(canGive(disk.volumes[1]!, all)).toBe(20 * GIB);
+    expect(canGive(disk.volumes[3]!, all)).toBe(0);
+  });
+
+  it('an order is changed with the gaps where they were, and refused across a guard', () => {
+    const next = ok(reorderVolume(disk, all, c!, b));
+    expect(places(next).slice(1)).toEqual([
+      [20, 40],
+      [60, 30],
+      [90, 1],
+    ]);
+    expect(reorderVolume(disk, all, a!, undefined)).toMatchObject({ reason: expect.stringMatching(/guarded/) });
+    expect(moveVolume(disk, all, a!, 95 * GIB)).toMatchObject({ ok: false });
+    expect(ok(removeAll(disk)).volumes.map((v) => v.id)).toEqual([d]);
   });
 });
 

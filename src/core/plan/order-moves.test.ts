@@ -28,7 +28,10 @@ const cases = (most: number): fc.Arbitrary<Piece[]> =>
       };
       const order = lengths.map((_, i) => i);
       const starts = lay(order, 0);
-      const targets = lay([...order].sort((a, b) => keys[a]! - keys[b]! || a - b), 6);
+      const targets = lay(
+        [...order].sort((a, b) => keys[a]! - keys[b]! || a - b),
+        6,
+      );
       return lengths.map((length, i) => ({
         number: i + 1,
         start: starts[i]!,

@@ -23,7 +23,9 @@ async function randomDisk(table: 'mbr' | 'gpt', random: () => number): Promise<M
     const unknown = i === 1 && random() < 0.4;
     return {
       size: `${size} MiB`,
-      ...(unknown ? { fileSystem: 'unknown' } : { fileSystem, label: `V${i}`, fill: fill.map((f) => ({ ...f, smallest: '1 B', fragments: pick(1, 4) })) }),
+      ...(unknown
+        ? { fileSystem: 'unknown' }
+        : { fileSystem, label: `V${i}`, fill: fill.map((f) => ({ ...f, smallest: '1 B', fragments: pick(1, 4) })) }),
     };
   });
   return buildStick({ id: `moves-${pick(0, 1e9)}`, table, size: '72 MiB', volumes: volumes as never });

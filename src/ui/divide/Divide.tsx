@@ -21,7 +21,7 @@ import { useState } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Columns } from '../columns';
 import { TableMenu } from '../table';
-import { newVolumeSpec, proposedKeep } from './presets';
+import { newVolumeSpec, proposedKeep } from '@/core/goal';
 import { VolumeForm } from './VolumeForm';
 import { WorkOrder } from './WorkOrder';
 import styles from './divide.module.css';

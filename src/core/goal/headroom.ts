@@ -1,0 +1,34 @@
+/** How much free space a volume should keep, and why. */
+import type { Survey } from '@/core/inspect';
+import type { LaidVolume } from '@/core/layout';
+import { formatSize, GIB } from '@/core/size';
+
+const SYSTEM_LEAST = 12 * GIB;
+const SHARE = 0.1;
+
+/** What is in use of a volume as planned: nothing of a new one, all of one whose content is not known. Bytes. */
+export function usedOf(survey: Survey, { origin, format, length }: LaidVolume): number {
+  if (origin.kind === 'new' || format) return 0;
+  const now = survey.volumes.find((v) => v.number === origin.number);
+  return now?.info?.used ?? length;
+}
+
+/** The least free space that is advised: a tenth, and for a system twelve GiB if that is more. */
+export function leastHeadroom({ role, length }: Pick<LaidVolume, 'role' | 'length'>): number {
+  if (role === 'system') return Math.max(SHARE * length, SYSTEM_LEAST);
+  return role === 'data' ? SHARE * length : 0;
+}
+
+/** Why a volume is tight, or undefined when it is not. */
+export function headroomAdvice(survey: Survey, volume: LaidVolume): string | undefined {
+  if (volume.origin.kind === 'new' || volume.format) return undefined;
+  const now = survey.volumes.find((v) => volume.origin.kind === 'kept' && v.number === volume.origin.number);
+  if (!now?.info) return undefined;
+  const free = volume.length - usedOf(survey, volume);
+  const least = leastHeadroom(volume);
+  // A volume that was tight before and loses nothing is not this plan's doing.
+  if (free >= least || volume.length >= now.length) return undefined;
+  return volume.role === 'system'
+    ? `${formatSize(free)} stay free. A system needs room for updates, its page file and what programs leave: ${formatSize(least)} would be better.`
+    : `${formatSize(free)} stay free, under a tenth of the volume. It will soon be full, and slower before that.`;
+}
