@@ -15,6 +15,7 @@ import {
 } from '@/core/image';
 import { detectSectorSize, surveyDisk, type Survey } from '@/core/inspect';
 import type { Plan } from '@/core/plan';
+import { gatherFacts, type FileFacts } from '@/core/goal';
 import { buildPracticeDisk, mediumOf, type Recipe } from '@/core/practice';
 import type { Certificate } from '@/core/proof';
 import { readRunState, resumeRun, startRun, type RunPorts } from '@/core/run';
@@ -123,6 +124,11 @@ export class EngineHost implements EngineApi {
     return (await this.#volume(id, number)).volume.beyond(end);
   }
 
+  async facts(id: string, number: number, folder = ''): Promise<FileFacts> {
+    const { volume } = await this.#volume(id, number);
+    return gatherFacts(folder === '' ? volume.walk() : below(volume, folder));
+  }
+
   async preview(id: string, number: number, entry: FileEntry, length: number): Promise<Uint8Array> {
     const out = new Uint8Array(Math.min(length, entry.size));
     let at = 0;
@@ -226,6 +232,13 @@ export class EngineHost implements EngineApi {
       throw error;
     }
   }
+}
+
+/** The entries below a folder, with paths from it. */
+async function* below(volume: Volume, folder: string): AsyncGenerator<FileEntry> {
+  const start = `${folder}/`;
+  for await (const { path, kind, size, times, attributes, id } of volume.walk())
+    if (path.startsWith(start)) yield { path: path.slice(start.length), kind, size, times, attributes, id };
 }
 
 async function openVolume(disk: OpenDisk, number: number): Promise<OpenVolume> {

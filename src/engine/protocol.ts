@@ -1,5 +1,6 @@
 /** What crosses the worker seam: plain data, transfers and proxies, nothing else. */
 import type { Beyond, FileEntry } from '@/core/fs';
+import type { FileFacts } from '@/core/goal';
 import type { ImageFingerprint } from '@/core/image';
 import type { Survey } from '@/core/inspect';
 import type { Plan } from '@/core/plan';
@@ -53,6 +54,8 @@ export interface EngineApi {
   survey(id: string): Promise<Survey>;
   folder(id: string, number: number, path: string): Promise<FolderItem[]>;
   beyond(id: string, number: number, end: number): Promise<Beyond>;
+  /** What the files of a volume, or below one of its folders, are like. */
+  facts(id: string, number: number, folder?: string): Promise<FileFacts>;
   /** The first bytes of a file. */
   preview(id: string, number: number, entry: FileEntry, length: number): Promise<Uint8Array>;
   /** Serves a file's content through a port that is transferred. */

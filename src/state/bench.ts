@@ -56,7 +56,16 @@ export interface BenchState extends View {
   /** What the last edit rounded or changed on the way. */
   readonly note?: string;
   readonly problem?: string;
+  /** A helper that is open beside the plan. */
+  readonly asking?: Asking;
 }
+
+/** Helpers of Divide: goals, a split by sizes, ways to a wish for room, advice on a volume. */
+export type Asking =
+  | { readonly kind: 'goals' }
+  | { readonly kind: 'split' }
+  | { readonly kind: 'advice' }
+  | { readonly kind: 'ways'; readonly wish: 'grow' | 'free' };
 
 const db = new Database();
 /** Whether the person went somewhere before the stored view was read; then it is left alone. */
@@ -81,9 +90,25 @@ function putDisk(id: string, change: Partial<BenchDisk>): void {
   set(({ disks }) => ({ disks: disks.map((d) => (d.stored.id === id ? { ...d, ...change } : d)) }));
 }
 
+/** Jobs that are not stored yet. A drag changes one many times a second, and its history is long. */
+const unstored = new Set<string>();
+const STORE_AFTER_MS = 150;
+let storing: ReturnType<typeof setTimeout> | undefined;
+
 function putJob(id: string, job: JobState): void {
   set(({ jobs }) => ({ jobs: { ...jobs, [id]: job } }));
-  if (!get().readOnly) void db.jobs.put({ diskId: id, updated: Date.now(), state: job });
+  if (get().readOnly) return;
+  unstored.add(id);
+  storing ??= setTimeout(storeJobs, STORE_AFTER_MS);
+}
+
+function storeJobs(): void {
+  clearTimeout(storing);
+  storing = undefined;
+  const { jobs } = get();
+  for (const diskId of unstored)
+    if (jobs[diskId]) void db.jobs.put({ diskId, updated: Date.now(), state: jobs[diskId] });
+  unstored.clear();
 }
 
 function putRun(id: string, change: Partial<RunView>): void {
@@ -93,11 +118,14 @@ function putRun(id: string, change: Partial<RunView>): void {
 /** Changes what is looked at, and keeps it. */
 export function look(view: Partial<View> & { selected?: VolumeId }): void {
   wentSomewhere = true;
-  set({ ...view, refusal: undefined, note: undefined });
+  const stays = view.stage === undefined && view.currentId === undefined;
+  set({ ...view, refusal: undefined, note: undefined, ...(stays ? {} : { asking: undefined }) });
   const { currentId, stage, units, theme } = get();
   if (!get().readOnly) void db.settings.put({ key: 'view', value: { currentId, stage, units, theme } });
 }
 
+/** Opens a helper beside the plan, or closes the one that is open. */
+export const ask = (asking?: Asking): void => set({ asking, refusal: undefined, note: undefined });
 export const dismissProblem = (): void => set({ problem: undefined });
 /** Shows why an edge stopped where it did. */
 export const explain = (reason: string): void => set({ refusal: { reason } });
@@ -124,6 +152,7 @@ export async function openBench(): Promise<void> {
   const inHandFirst = [...disks].sort((a, b) => Number(b.stored.id === currentId) - Number(a.stored.id === currentId));
   for (const disk of inHandFirst) await openStored(disk.stored);
   set({ ready: true });
+  if (typeof window !== 'undefined') window.addEventListener('pagehide', storeJobs);
   onEngineDeath(() => void afterEngineDeath());
 }
 
@@ -262,6 +291,7 @@ export async function reopen(id: string, file?: File, handle?: FileSystemFileHan
 /** Takes a disk off the bench with everything kept for it. */
 export async function removeDisk(id: string): Promise<void> {
   await engine('forget', id);
+  unstored.delete(id);
   await db.transaction('rw', [db.disks, db.jobs], async () => {
     await db.disks.delete(id);
     await db.jobs.delete(id);

@@ -1,5 +1,6 @@
 export {
   addPractice,
+  ask,
   dismissProblem,
   dismissRefusal,
   edit,
@@ -18,7 +19,7 @@ export {
   wish,
   useBench,
 } from './bench';
-export type { BenchDisk, RunView, Stage } from './bench';
+export type { Asking, BenchDisk, RunView, Stage } from './bench';
 export type { JobState } from './job';
-export { changesIn, mediumOf, mediumWords, useBounds, useCurrent, usePlan } from './selectors';
+export { changesIn, mediumOf, mediumWords, useBounds, useCurrent, usePlan, usePlanOptions } from './selectors';
 export type { Current, PlanView } from './selectors';

@@ -3,7 +3,7 @@ import { isCoreError } from '@/core/errors';
 import { boundsOf } from '@/core/inspect';
 import { sameLayout } from '@/core/job';
 import type { Bounds, LaidVolume, Layout } from '@/core/layout';
-import { derivePlan, type MediumKind, type Plan } from '@/core/plan';
+import { derivePlan, type MediumKind, type Plan, type PlanOptions } from '@/core/plan';
 import { recipeSpeed } from '@/core/practice';
 import { useMemo } from 'react';
 import { useBench, type BenchDisk, type RunView } from './bench';
@@ -35,21 +35,28 @@ export interface PlanView {
 
 export function usePlan({ disk, job }: Pick<Current, 'disk' | 'job'>): PlanView {
   const planned = job?.history.present;
-  const { survey, stored } = disk;
-  const recipe = stored.source.kind === 'practice' ? stored.source.recipe : undefined;
-  const wishes = job?.wishes;
+  const { survey } = disk;
+  const options = usePlanOptions({ disk, job });
   return useMemo(() => {
     if (!survey || !planned) return { plan: undefined, refusal: undefined };
     try {
       return {
-        plan: derivePlan(survey, planned, { ...wishes, ...(recipe ? { speed: recipeSpeed(recipe) } : {}) }),
+        plan: derivePlan(survey, planned, options),
         refusal: undefined,
       };
     } catch (error) {
       if (!isCoreError(error)) throw error;
       return { plan: undefined, refusal: error.message, overridable: error.code === 'fs.unsound' };
     }
-  }, [survey, planned, recipe, wishes]);
+  }, [survey, planned, options]);
+}
+
+/** What plans on a disk are derived with: how fast it is, and what a person wishes. */
+export function usePlanOptions({ disk, job }: Pick<Current, 'disk' | 'job'>): PlanOptions {
+  const { source } = disk.stored;
+  const recipe = source.kind === 'practice' ? source.recipe : undefined;
+  const wishes = job?.wishes;
+  return useMemo(() => ({ ...wishes, ...(recipe ? { speed: recipeSpeed(recipe) } : {}) }), [recipe, wishes]);
 }
 
 export function useBounds(disk: BenchDisk): Bounds {

@@ -78,8 +78,8 @@ describe('the ways to a bigger volume', () => {
     const survey = await surveyDisk(await disk(THREE));
     const { ways } = waysTo(survey, layoutOf(survey), { kind: 'grow', id: id(1), bytes: 10 * GIB });
     expect(new Set(ways.map((w) => JSON.stringify(w.layout.volumes))).size).toBe(ways.length);
-    const rank = ways.map((w) => [w.plan.loses.bytes, w.plan.total.carries]);
-    expect([...rank].sort((a, b) => a[0]! - b[0]! || a[1]! - b[1]!)).toEqual(rank);
+    const rank = ways.map((w) => [w.plan.loses.bytes, -w.layout.volumes.length, w.plan.total.carries]);
+    expect([...rank].sort((a, b) => a[0]! - b[0]! || a[1]! - b[1]! || a[2]! - b[2]!)).toEqual(rank);
     expect(ways.some((w) => w.title === 'Without Archiv' && w.plan.loses.files === 20)).toBe(true);
   });
 

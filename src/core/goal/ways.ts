@@ -67,10 +67,11 @@ export function waysTo(survey: Survey, planned: Layout, wish: RoomWish, options:
   return { ways: ways.slice(0, MOST_WAYS), none };
 }
 
-/** Ways that lose nothing first, then what carries least, then what is quickest. */
+/** Ways that lose nothing first, then those that keep every volume, then what carries least, then what is quickest. */
 function byCost(a: Way, b: Way): number {
   return (
     a.plan.loses.bytes - b.plan.loses.bytes ||
+    b.layout.volumes.length - a.layout.volumes.length ||
     a.plan.total.carries - b.plan.total.carries ||
     a.plan.total.seconds - b.plan.total.seconds
   );

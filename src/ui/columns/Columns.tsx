@@ -5,6 +5,7 @@ import {
   endOf,
   nameOf,
   resizeEnd,
+  resizeStart,
   type Bounds,
   type Gap,
   type LaidVolume,
@@ -17,7 +18,7 @@ import { bandsBetween } from './bands';
 import { EdgeHandle } from './EdgeHandle';
 import { GapShape } from './GapShape';
 import { layoutColumn, snapStep, yInSection, type Column } from './geometry';
-import { SectionShape } from './SectionShape';
+import { SectionShape, type Mover } from './SectionShape';
 import { ScaleMarks } from './ScaleMarks';
 import styles from './columns.module.css';
 
@@ -34,6 +35,10 @@ interface Props {
   readonly onSelect?: (id: VolumeId) => void;
   readonly onCreate?: (gap: Gap) => void;
   readonly onResize?: (id: VolumeId, length: number, gesture?: string) => void;
+  readonly onStart?: (id: VolumeId, start: number, gesture?: string) => void;
+  readonly onMove?: (id: VolumeId, start: number, gesture?: string) => void;
+  /** Puts a volume past its neighbour. */
+  readonly onPass?: (id: VolumeId, neighbours: 1 | -1) => void;
 }
 
 const TOP = 34;
@@ -45,7 +50,21 @@ const MARKS = 92;
 
 /** The two columns, Now and Planned, joined by bands. Edits are made on the planned one. */
 export function Columns(props: Props) {
-  const { survey, now, planned, bounds, selected, note, onSelect, onCreate, onResize, carried } = props;
+  const {
+    survey,
+    now,
+    planned,
+    bounds,
+    selected,
+    note,
+    onSelect,
+    onCreate,
+    onResize,
+    onStart,
+    onMove,
+    onPass,
+    carried,
+  } = props;
   const frame = useRef<HTMLDivElement>(null);
   const [box, setBox] = useState({ width: 660, height: 600 });
   useLayoutEffect(() => {
@@ -126,6 +145,9 @@ export function Columns(props: Props) {
               planned
               selected={selected === s.volume.id}
               {...(onSelect ? { onSelect: () => onSelect(s.volume!.id) } : {})}
+              {...(onMove && onPass && !s.volume.guarded && planned.table !== 'none'
+                ? { onMove: moverOf(s.volume, right, onMove, onPass) }
+                : {})}
             />
           ) : (
             <GapShape
@@ -146,11 +168,29 @@ export function Columns(props: Props) {
             width={width}
             selected={selected}
             onResize={onResize}
+            {...(onStart ? { onStart } : {})}
           />
         ) : null}
       </svg>
     </div>
   );
+}
+
+function moverOf(
+  volume: LaidVolume,
+  column: Column,
+  onMove: NonNullable<Props['onMove']>,
+  onPass: NonNullable<Props['onPass']>,
+): Mover {
+  const step = snapStep(column.bytesPerPixel);
+  return {
+    drag: (from, pixels, gesture) => {
+      const wanted = Math.round((from + pixels * column.bytesPerPixel) / step) * step;
+      if (wanted !== volume.start) onMove(volume.id, Math.max(0, wanted), gesture);
+    },
+    nudge: (steps) => onMove(volume.id, Math.max(0, volume.start + steps * step)),
+    pass: (neighbours) => onPass(volume.id, neighbours),
+  };
 }
 
 interface EdgesProps {
@@ -161,10 +201,11 @@ interface EdgesProps {
   readonly width: number;
   readonly selected: VolumeId | undefined;
   readonly onResize: NonNullable<Props['onResize']>;
+  readonly onStart?: NonNullable<Props['onStart']>;
 }
 
 /** The draggable ends, the floor of the volume in hand, and the offset of its end. */
-function Edges({ column, planned, bounds, x, width, selected, onResize }: EdgesProps) {
+function Edges({ column, planned, bounds, x, width, selected, onResize, onStart }: EdgesProps) {
   const size = useSizes();
   const [dragged, setDragged] = useState<VolumeId>();
   const shown = dragged ?? selected;
@@ -219,6 +260,22 @@ function Edges({ column, planned, bounds, x, width, selected, onResize }: EdgesP
               onSize={(bytes, gesture) => onResize(volume.id, bytes, gesture)}
               onDragging={(dragging) => setDragged(dragging ? volume.id : undefined)}
             />
+            {inHand && onStart && planned.table !== 'none' ? (
+              <EdgeHandle
+                x={x}
+                width={width}
+                y={section.y - GAP / 2}
+                value={volume.start}
+                {...startRange(planned, bounds, volume)}
+                bytesPerPixel={column.bytesPerPixel}
+                step={step}
+                edge="start"
+                label={`Start of ${nameOf(volume)}`}
+                words={size(volume.start)}
+                onSize={(bytes, gesture) => onStart(volume.id, bytes, gesture)}
+                onDragging={(dragging) => setDragged(dragging ? volume.id : undefined)}
+              />
+            ) : null}
           </g>
         );
       })}
@@ -240,6 +297,15 @@ function rangeOf(planned: Layout, bounds: Bounds, volume: LaidVolume): { least: 
   const low = nearest(0);
   const high = nearest(planned.diskSize - volume.start);
   return { least: Math.min(low, volume.length), most: Math.max(high, volume.length) };
+}
+
+/** Where a volume's start can be; its end stays. */
+function startRange(planned: Layout, bounds: Bounds, volume: LaidVolume): { least: number; most: number } {
+  const nearest = (wanted: number): number => {
+    const result = resizeStart(planned, bounds, volume.id, wanted);
+    return result.ok ? wanted : (result.nearest ?? volume.start);
+  };
+  return { least: Math.min(nearest(0), volume.start), most: Math.max(nearest(endOf(volume)), volume.start) };
 }
 
 interface CarriedProps {

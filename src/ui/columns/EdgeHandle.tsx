@@ -12,6 +12,7 @@ interface Props {
   readonly most: number;
   readonly bytesPerPixel: number;
   readonly step: number;
+  readonly edge?: 'start' | 'end';
   readonly label: string;
   readonly words: string;
   /** A wish for the volume's size; sizes of one drag carry the same gesture. */
@@ -19,9 +20,13 @@ interface Props {
   readonly onDragging: (dragging: boolean) => void;
 }
 
-/** The draggable end of a volume. A slider for the keyboard: arrows nudge it, with Shift eight times as far. */
+/** A draggable edge of a volume. A slider for the keyboard: arrows nudge it, with Shift eight times as far. */
 export function EdgeHandle(props: Props) {
   const { x, width, y, value, least, most, bytesPerPixel, step, label, words, onSize, onDragging } = props;
+  const isStart = props.edge === 'start';
+  const middle = x + width / 2;
+  // The grip of a start hangs into its own volume, so that it is not on the end of the one before.
+  const [top, tall] = isStart ? [y + 1, 12] : [y - 9, 18];
   const begin = useRef({ value, bytesPerPixel, step, gesture: '' });
   const bind = useGesture({
     onDragStart: () => {
@@ -31,7 +36,7 @@ export function EdgeHandle(props: Props) {
     onDrag: ({ movement: [, dy] }) => {
       const from = begin.current;
       const wanted = Math.round((from.value + dy * from.bytesPerPixel) / from.step) * from.step;
-      onSize(Math.max(from.step, wanted), from.gesture);
+      onSize(Math.max(0, wanted), from.gesture);
     },
     onDragEnd: () => onDragging(false),
   });
@@ -62,11 +67,22 @@ export function EdgeHandle(props: Props) {
       aria-valuetext={words}
       onKeyDown={onKeyDown}
     >
-      <rect x={x - 8} y={y - 9} width={width + 16} height={18} fill="transparent" />
-      <line x1={x - 8} x2={x + width + 8} y1={y} y2={y} stroke="var(--ink)" strokeWidth={2} />
-      <rect x={x + width / 2 - 24} y={y - 9} width={48} height={18} rx={9} fill="var(--ink)" />
+      {isStart ? null : <rect x={x - 8} y={y - 9} width={width + 16} height={18} fill="transparent" />}
+      <line
+        x1={isStart ? x : x - 8}
+        x2={isStart ? x + width : x + width + 8}
+        y1={y}
+        y2={y}
+        stroke="var(--ink)"
+        strokeWidth={2}
+      />
+      <rect className={styles.grip} x={middle - 24} y={top} width={48} height={tall} rx={tall / 2} fill="var(--ink)" />
       <path
-        d={`M${x + width / 2 - 5} ${y - 2} l5 -4 l5 4 M${x + width / 2 - 5} ${y + 2} l5 4 l5 -4`}
+        d={
+          isStart
+            ? `M${middle - 4} ${y + 9} l4 -4 l4 4`
+            : `M${middle - 5} ${y - 2} l5 -4 l5 4 M${middle - 5} ${y + 2} l5 4 l5 -4`
+        }
         stroke="var(--panel)"
         strokeWidth={1.5}
         fill="none"

@@ -2,6 +2,8 @@ import type { Survey } from '@/core/inspect';
 import { findKind } from '@/core/fs';
 import { nameOf, type LaidVolume } from '@/core/layout';
 import { ROLE_WORDS, roleColours, useSizes } from '../kit';
+import { useGesture } from '@use-gesture/react';
+import { useRef } from 'react';
 import { yInSection, type Section } from './geometry';
 import styles from './columns.module.css';
 
@@ -13,6 +15,15 @@ interface Props {
   readonly planned: boolean;
   readonly selected?: boolean;
   readonly onSelect?: () => void;
+  /** A wish for another place: by pixels from where a drag began, or by neighbours. */
+  readonly onMove?: Mover;
+}
+
+/** Told of a wish to move. Wishes of one drag carry the same gesture and the start there was when it began. */
+export interface Mover {
+  readonly drag: (from: number, pixels: number, gesture: string) => void;
+  readonly nudge: (steps: number) => void;
+  readonly pass: (neighbours: 1 | -1) => void;
 }
 
 const TALL = 84;
@@ -26,7 +37,7 @@ function usedOf(volume: LaidVolume, survey: Survey): number | undefined {
 }
 
 /** A volume as a section of a column, filled from its top to what is in use. */
-export function SectionShape({ section, survey, x, width, planned, selected, onSelect }: Props) {
+export function SectionShape({ section, survey, x, width, planned, selected, onSelect, onMove }: Props) {
   const size = useSizes();
   const volume = section.volume!;
   const { y, height } = section;
@@ -35,10 +46,32 @@ export function SectionShape({ section, survey, x, width, planned, selected, onS
   const fillEnd = used === undefined ? y + height : used === 0 ? y : yInSection(section, section.start + used);
   const { full, pale } = roleColours(volume.role);
   const clip = `${planned ? 'p' : 'n'}-${volume.id}`;
+  const begin = useRef({ start: 0, gesture: '' });
+  const bind = useGesture(
+    {
+      onDragStart: () => {
+        begin.current = { start: volume.start, gesture: `move ${crypto.randomUUID()}` };
+        onSelect?.();
+      },
+      onDrag: ({ movement: [, dy], tap }) => {
+        if (!tap) onMove?.drag(begin.current.start, dy, begin.current.gesture);
+      },
+    },
+    { drag: { filterTaps: true, threshold: 6, enabled: onMove !== undefined } },
+  );
+  const onKeyDown = (e: React.KeyboardEvent): void => {
+    if (e.key === 'Enter') return onSelect?.();
+    const way = e.key === 'ArrowUp' ? -1 : e.key === 'ArrowDown' ? 1 : undefined;
+    if (way === undefined || !onMove) return;
+    e.preventDefault();
+    if (e.altKey) onMove.pass(way);
+    else onMove.nudge(way * (e.shiftKey ? 8 : 1));
+  };
   const label = `${nameOf(volume)}, ${ROLE_WORDS[volume.role]}, ${size(volume.length)}`;
   return (
     <g
-      className={onSelect ? styles.section : undefined}
+      {...bind()}
+      className={onMove ? `${styles.section} ${styles.movable}` : onSelect ? styles.section : undefined}
       onClick={onSelect}
       {...(onSelect
         ? {
@@ -46,7 +79,7 @@ export function SectionShape({ section, survey, x, width, planned, selected, onS
             tabIndex: 0,
             'aria-label': label,
             'aria-pressed': selected,
-            onKeyDown: (e) => e.key === 'Enter' && onSelect(),
+            onKeyDown,
           }
         : {})}
     >

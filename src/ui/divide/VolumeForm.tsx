@@ -19,9 +19,10 @@ import {
   type LaidVolume,
   type Layout,
 } from '@/core/layout';
+import { headroomAdvice } from '@/core/goal';
 import { formatSize } from '@/core/size';
 import type { VolumeFlag } from '@/core/table';
-import { dismissRefusal, edit, look, useBench, type Current } from '@/state';
+import { ask, dismissRefusal, edit, look, useBench, type Current } from '@/state';
 import { Button, Input, Popover, Select } from 'antd';
 import { useState } from 'react';
 import { LetterChip, ROLE_WORDS, ROLES } from '../kit';
@@ -58,6 +59,7 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
   const standard = facts?.defaultClusterSize(volume.length, planned.sectorSize);
   const resize = (bytes: number): void => void edit(id, (layout) => resizeEnd(layout, bounds, volume.id, bytes));
   const message = fault ?? refusal?.reason;
+  const tight = headroomAdvice(current.disk.survey!, volume);
 
   return (
     <section className={styles.form} aria-label="Volume">
@@ -90,6 +92,7 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
         </p>
       ) : null}
       {note && !message ? <p className={styles.hint}>{note}</p> : null}
+      {tight && !message ? <p className={styles.amber}>{tight}</p> : null}
       <div className={styles.row}>
         <label htmlFor="label">Label</label>
         <Input
@@ -245,6 +248,14 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
         </div>
       ) : null}
       <div className={styles.actions}>
+        {planned.table === 'none' ? null : (
+          <Button size="small" disabled={readOnly} onClick={() => ask({ kind: 'ways', wish: 'grow' })}>
+            Make bigger…
+          </Button>
+        )}
+        <Button size="small" onClick={() => ask({ kind: 'advice' })}>
+          Advice
+        </Button>
         {bound ? (
           <Popover
             trigger="click"

@@ -1,78 +1,100 @@
 'use client';
 
-import { look, redoEdit, undoEdit, useBench, useCurrent } from '@/state';
-import { AutoComplete, Modal } from 'antd';
-import { useMemo, useState } from 'react';
+import { useBench, useCurrent } from '@/state';
+import { Input, Modal } from 'antd';
+import { useId, useMemo, useState, type KeyboardEvent } from 'react';
+import { generalCommands, planCommands, type Command } from './commands-list';
+import styles from './workbench.module.css';
 
-interface Command {
-  readonly name: string;
-  readonly act: () => void;
-}
-
-/** Everything by name. */
-export function Commands({
-  open,
-  onClose,
-  onHelp,
-}: {
+interface Props {
   readonly open: boolean;
   readonly onClose: () => void;
   readonly onHelp: () => void;
-}) {
+}
+
+/** Everything by name. */
+export function Commands({ open, onClose, onHelp }: Props) {
+  return (
+    <Modal open={open} onCancel={onClose} footer={null} title="Commands" destroyOnHidden>
+      <Palette onClose={onClose} onHelp={onHelp} />
+    </Modal>
+  );
+}
+
+/** Every word that is typed has to be in the name, in any order. */
+function fits(name: string, text: string): boolean {
+  const low = name.toLowerCase();
+  return text
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => low.includes(word));
+}
+
+function Palette({ onClose, onHelp }: Omit<Props, 'open'>) {
   const disks = useBench((s) => s.disks);
   const current = useCurrent();
+  const selectedId = useBench((s) => s.selected);
   const [text, setText] = useState('');
-  const commands = useMemo((): Command[] => {
-    const stages = (['look', 'divide', 'review', 'run', 'prove'] as const).map((stage) => ({
-      name: `Go to ${stage.charAt(0).toUpperCase()}${stage.slice(1)}`,
-      act: () => look({ stage }),
-    }));
-    return [
-      { name: 'Go to the bench', act: () => look({ stage: 'bench' }) },
-      ...(current ? stages : []),
-      ...disks
-        .filter((d) => d.status === 'open')
-        .map((d) => ({
-          name: `Take ${d.stored.name} in hand`,
-          act: () => look({ currentId: d.stored.id, stage: 'divide', selected: undefined }),
-        })),
-      ...(current
-        ? [
-            { name: 'Undo', act: () => undoEdit(current.id) },
-            { name: 'Redo', act: () => redoEdit(current.id) },
-          ]
-        : []),
-      { name: 'Show sizes in GiB (1024)', act: () => look({ units: 'binary' }) },
-      { name: 'Show sizes in GB (1000)', act: () => look({ units: 'decimal' }) },
-      { name: 'Light theme', act: () => look({ theme: 'light' }) },
-      { name: 'Dark theme', act: () => look({ theme: 'dark' }) },
-      { name: 'Help', act: onHelp },
-    ];
-  }, [disks, current, onHelp]);
-  const found = commands.filter((c) => c.name.toLowerCase().includes(text.toLowerCase()));
-  const close = (): void => {
+  const [at, setAt] = useState(0);
+  const list = useId();
+  const planned = current?.job?.history.present;
+  const selected =
+    planned?.volumes.find((v) => v.id === selectedId) ??
+    planned?.volumes.find((v) => !v.guarded) ??
+    planned?.volumes[0];
+  const commands = useMemo(
+    () => [...generalCommands(disks, current, onHelp), ...(current ? planCommands(current, selected, text) : [])],
+    [disks, current, onHelp, selected, text],
+  );
+  const found = commands.filter((c) => c.name.startsWith('Resize') || fits(c.name, text));
+  const chosen = Math.min(at, found.length - 1);
+  const run = (command: Command | undefined): void => {
+    if (!command) return;
     // The field that was typed in is on its way out and must not swallow the next key.
     if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
-    setText('');
     onClose();
+    command.act();
+  };
+  const onKeyDown = (e: KeyboardEvent): void => {
+    const step = e.key === 'ArrowDown' ? 1 : e.key === 'ArrowUp' ? -1 : 0;
+    if (step === 0) return;
+    e.preventDefault();
+    const next = (chosen + step + found.length) % Math.max(1, found.length);
+    setAt(next);
+    document.getElementById(`${list}-${next}`)?.scrollIntoView({ block: 'nearest' });
   };
   return (
-    <Modal open={open} onCancel={close} footer={null} title="Commands" destroyOnHidden>
-      <AutoComplete
-        style={{ width: '100%' }}
+    <>
+      <Input
         autoFocus
-        defaultOpen
-        defaultActiveFirstOption
-        value={text}
-        onChange={setText}
-        placeholder="What shall be done?"
+        role="combobox"
+        aria-expanded
+        aria-controls={list}
+        aria-activedescendant={found.length > 0 ? `${list}-${chosen}` : undefined}
         aria-label="Command"
-        options={found.map((c) => ({ value: c.name }))}
-        onSelect={(name: string) => {
-          close();
-          commands.find((c) => c.name === name)?.act();
+        placeholder="What shall be done?"
+        value={text}
+        onChange={(e) => {
+          setText(e.target.value);
+          setAt(0);
         }}
+        onPressEnter={() => run(found[chosen])}
+        onKeyDown={onKeyDown}
       />
-    </Modal>
+      <ul id={list} role="listbox" aria-label="Commands" className={styles.commands}>
+        {found.map((command, i) => (
+          <li
+            key={command.name}
+            id={`${list}-${i}`}
+            role="option"
+            aria-selected={i === chosen}
+            onClick={() => run(command)}
+          >
+            {command.name}
+          </li>
+        ))}
+        {found.length === 0 ? <li className={styles.noCommand}>Nothing is called that.</li> : null}
+      </ul>
+    </>
   );
 }

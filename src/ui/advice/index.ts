@@ -1,0 +1,1 @@
+export { Advice } from './Advice';

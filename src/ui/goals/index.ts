@@ -1,0 +1,1 @@
+export { GoalPicker } from './GoalPicker';

@@ -1,0 +1,1 @@
+export { WaysView } from './WaysView';
