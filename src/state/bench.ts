@@ -99,16 +99,18 @@ function putJob(id: string, job: JobState): void {
   set(({ jobs }) => ({ jobs: { ...jobs, [id]: job } }));
   if (get().readOnly) return;
   unstored.add(id);
-  storing ??= setTimeout(storeJobs, STORE_AFTER_MS);
+  if (storing === undefined) storeJobs();
 }
 
+/** Stores at once what waits, and what comes within a moment after it together. */
 function storeJobs(): void {
-  clearTimeout(storing);
   storing = undefined;
   const { jobs } = get();
   for (const diskId of unstored)
     if (jobs[diskId]) void db.jobs.put({ diskId, updated: Date.now(), state: jobs[diskId] });
+  const any = unstored.size > 0;
   unstored.clear();
+  if (any) storing = setTimeout(storeJobs, STORE_AFTER_MS);
 }
 
 function putRun(id: string, change: Partial<RunView>): void {

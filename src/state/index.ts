@@ -21,5 +21,14 @@ export {
 } from './bench';
 export type { Asking, BenchDisk, RunView, Stage } from './bench';
 export type { JobState } from './job';
-export { changesIn, mediumOf, mediumWords, useBounds, useCurrent, usePlan, usePlanOptions } from './selectors';
+export {
+  changesIn,
+  failingWords,
+  mediumOf,
+  mediumWords,
+  useBounds,
+  useCurrent,
+  usePlan,
+  usePlanOptions,
+} from './selectors';
 export type { Current, PlanView } from './selectors';

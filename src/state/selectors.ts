@@ -4,7 +4,7 @@ import { boundsOf } from '@/core/inspect';
 import { sameLayout } from '@/core/job';
 import type { Bounds, LaidVolume, Layout } from '@/core/layout';
 import { derivePlan, type MediumKind, type Plan, type PlanOptions } from '@/core/plan';
-import { recipeSpeed } from '@/core/practice';
+import { mediumOf as practiceMedium, recipeSpeed } from '@/core/practice';
 import { useMemo } from 'react';
 import { useBench, type BenchDisk, type RunView } from './bench';
 import type { JobState } from './job';
@@ -56,7 +56,11 @@ export function usePlanOptions({ disk, job }: Pick<Current, 'disk' | 'job'>): Pl
   const { source } = disk.stored;
   const recipe = source.kind === 'practice' ? source.recipe : undefined;
   const wishes = job?.wishes;
-  return useMemo(() => ({ ...wishes, ...(recipe ? { speed: recipeSpeed(recipe) } : {}) }), [recipe, wishes]);
+  return useMemo(() => {
+    if (!recipe) return { ...wishes };
+    const { weak, dead } = practiceMedium(recipe);
+    return { ...wishes, speed: recipeSpeed(recipe), failing: { weak, dead } };
+  }, [recipe, wishes]);
 }
 
 export function useBounds(disk: BenchDisk): Bounds {
@@ -77,6 +81,19 @@ export function changesIn(job: JobState | undefined): number {
 
 export function mediumOf(stored: BenchDisk['stored']): MediumKind | undefined {
   return stored.source.kind === 'practice' ? stored.source.recipe.medium : undefined;
+}
+
+/** What is known of failing sectors, in words for the plate of a disk. */
+export function failingWords(stored: BenchDisk['stored']): string | undefined {
+  if (stored.source.kind !== 'practice') return undefined;
+  const sum = (list: readonly { sectors: number }[]): number => list.reduce((n, s) => n + s.sectors, 0);
+  const { weak = [], dead = [] } = stored.source.recipe;
+  const parts = [
+    [sum(weak), 'weak'],
+    [sum(dead), 'dead'],
+  ] as const;
+  const words = parts.filter(([n]) => n > 0).map(([n, word]) => `${n} ${word}`);
+  return words.length > 0 ? `${words.join(', ')} sectors` : undefined;
 }
 
 const MEDIUM_WORDS: Readonly<Record<MediumKind, string>> = {

@@ -66,6 +66,12 @@ function startLines(survey: Survey, planned: Layout): string[] {
     );
   for (const volume of planned.volumes) {
     const now = keptOf(survey, volume);
+    if (now && volume.start !== now.start && (volume.role === 'system' || now.active))
+      lines.push(
+        planned.table === 'gpt'
+          ? `${nameOf(volume)} begins elsewhere. Firmware finds it by its GUID, which stays; only boot records that name sectors would have to be mended.`
+          : `${nameOf(volume)} begins elsewhere, and boot records name where a system begins: have the system’s own repair mend them.`,
+      );
     if (now && volume.logical && !now.logical && (volume.role === 'system' || now.active))
       lines.push(`${nameOf(volume)} has become logical: a machine does not start from a logical volume by itself.`);
   }

@@ -10,7 +10,7 @@ import { ALIGNMENT, endOf, firstUsable, lastUsable, nameOf, settle, type LaidVol
 import { gptRoom, USUAL_ENTRIES, USUAL_ENTRY_SIZE, type DiskTable } from '@/core/table';
 import { formatSize } from '@/core/size';
 import { afterOf } from './after';
-import { hazardsOf } from './hazards';
+import { hazardsOf, restartOf, type Failing } from './hazards';
 import { orderMoves, type Move, type Piece } from './order-moves';
 import { windowOf } from './move-window';
 import { secondsFor, speedOf, type MediumKind, type MediumSpeed } from './medium';
@@ -41,6 +41,8 @@ export interface PlanOptions {
   readonly speed?: MediumSpeed;
   /** Goes on with volumes whose check found errors that do not make the change itself unsafe. */
   readonly override?: boolean;
+  /** Stretches of the disk that are known to fail. */
+  readonly failing?: Failing;
   /** Has the systems that changed volumes belong to check them at their next start. */
   readonly checkAtNextStart?: boolean;
 }
@@ -62,12 +64,16 @@ const SECTOR_WRITE = 4096;
 export function derivePlan(survey: Survey, planned: Layout, options: PlanOptions = {}): Plan {
   const context = new Derivation(survey, planned, options);
   const steps = context.steps();
+  const total = sumCosts(steps);
+  const systems = new Set(planned.volumes.filter((v) => v.role === 'system').map((v) => nameOf(v)));
+  const restart = restartOf(steps, systems);
   const plan: Plan = {
     steps,
-    total: sumCosts(steps),
+    total,
+    ...(restart ? { restart } : {}),
     leastCarried: steps.length > 0 ? context.leastCarried() : 0,
     loses: steps.reduce((sum, s) => ('loses' in s && s.loses ? addLoss(sum, s.loses) : sum), NOTHING),
-    hazards: hazardsOf(survey, steps, options.override),
+    hazards: hazardsOf(survey, steps, total, options),
     after: afterOf(survey, planned),
   };
   verifyPlan(survey, planned, plan);
@@ -395,7 +401,7 @@ export function deriveRestore(survey: Survey, table: Exclude<DiskTable, { kind: 
   const name = 'the partition table';
   const steps: Step[] = [{ kind: 'table', name, table, from: survey.table, volumes, mends: [], cost }];
   const after = ['Look at the disk again: what the table describes is shown as it is found.'];
-  return { steps, total: cost, leastCarried: 0, loses: NOTHING, hazards: hazardsOf(survey, steps), after };
+  return { steps, total: cost, leastCarried: 0, loses: NOTHING, hazards: hazardsOf(survey, steps, cost), after };
 }
 
 const sameLaid = (a: LaidVolume, b: LaidVolume): boolean =>

@@ -1,29 +1,82 @@
 /** What a person should know before a run. */
+import { overlapsAny, type ByteRange } from '@/core/fs';
 import type { Survey } from '@/core/inspect';
-import type { Hazard, Step } from './steps';
+import { spaced } from '@/core/size';
+import type { Hazard, Step, StepCost } from './steps';
+import { durationWords } from './words';
+
+/** Stretches of the disk that are known to fail: read slowly, or not at all. Bytes, sorted. */
+export interface Failing {
+  readonly weak: readonly ByteRange[];
+  readonly dead: readonly ByteRange[];
+}
+
+/** What hazards are told by, beside the steps. */
+export interface HazardContext {
+  readonly override?: boolean;
+  readonly failing?: Failing;
+}
+
+/** Longer than this, and somebody will want to close the lid. */
+const LONG_SECONDS = 120;
 
 /** Hazards of a plan on this disk, the weightier first. */
-export function hazardsOf(survey: Survey, steps: readonly Step[], override = false): Hazard[] {
+export function hazardsOf(
+  survey: Survey,
+  steps: readonly Step[],
+  total: StepCost,
+  context: HazardContext = {},
+): Hazard[] {
   if (steps.length === 0) return [];
   const out: Hazard[] = [];
+  const warn = (message: string): void => void out.push({ severity: 'warning', message });
   const unsound = survey.volumes.flatMap((v) =>
     v.findings.filter((f) => f.severity === 'error').map((f) => ({ v, f })),
   );
-  if (override) {
-    for (const { v, f } of unsound)
-      out.push({ severity: 'warning', message: `Gone on with against the advice: volume ${v.number}: ${f.message}` });
-  }
-  for (const volume of survey.volumes) {
-    for (const finding of volume.findings.filter((f) => f.severity === 'warning')) {
-      out.push({ severity: 'warning', message: `Volume ${volume.number}: ${finding.message}` });
-    }
-  }
-  const carries = steps.some((s) => s.cost.carries > 0);
-  out.push({
-    severity: 'info',
-    message: 'Is there a backup? The original is never written here, the disk it goes back to will be.',
-  });
-  if (carries)
-    out.push({ severity: 'info', message: 'A power cut at any moment loses nothing: the run goes on where it was.' });
+  if (context.override)
+    for (const { v, f } of unsound) warn(`Gone on with against the advice: volume ${v.number}: ${f.message}`);
+  for (const volume of survey.volumes)
+    for (const finding of volume.findings.filter((f) => f.severity === 'warning'))
+      warn(`Volume ${volume.number}: ${finding.message}`);
+  for (const message of failingWords(survey, context.failing)) warn(message);
+  const inform = (message: string): void => void out.push({ severity: 'info', message });
+  inform('Is there a backup? The original is never written here, the disk it goes back to will be.');
+  if (total.seconds > LONG_SECONDS)
+    inform(`It takes about ${durationWords(total.seconds)}: connect a laptop’s power supply and leave the lid open.`);
+  if (total.carries > 0) inform('A power cut at any moment loses nothing: the run goes on where it was.');
   return out;
+}
+
+function failingWords(survey: Survey, failing: Failing | undefined): string[] {
+  const out: string[] = [];
+  const count = (ranges: readonly ByteRange[]): number =>
+    ranges.reduce((sum, r) => sum + (r.end - r.start) / survey.sectorSize, 0);
+  const [weak, dead] = [count(failing?.weak ?? []), count(failing?.dead ?? [])];
+  const plural = (n: number): string => `${spaced(n)} sector${n === 1 ? '' : 's'}`;
+  if (weak > 0)
+    out.push(
+      `${plural(weak)} of this disk can be read only at a further try. It is wearing out: have a copy before anything else.`,
+    );
+  if (dead > 0) {
+    const hit = survey.volumes.filter((v) => failing!.dead.some((d) => liesIn(v, d)));
+    const where =
+      hit.length > 0
+        ? ` What lies on them in volume ${hit.map((v) => v.number).join(', ')} is lost already, and a run stops clean where it meets one.`
+        : ' Nothing in use lies on them.';
+    out.push(`${plural(dead)} can’t be read at all.${where}`);
+  }
+  return out;
+}
+
+function liesIn(volume: Survey['volumes'][number], { start, end }: ByteRange): boolean {
+  const [from, to] = [Math.max(start, volume.start), Math.min(end, volume.start + volume.length)];
+  return from < to && overlapsAny(volume.allocation, from - volume.start, to - volume.start);
+}
+
+/** Why a machine must restart: what it runs from can't be changed while it does. */
+export function restartOf(steps: readonly Step[], systems: ReadonlySet<string>): string | undefined {
+  const changed = steps.find(
+    (s) => (s.kind === 'shrink' || s.kind === 'move' || s.kind === 'grow') && systems.has(s.name),
+  );
+  return changed && `${changed.name} is in use while its system runs`;
 }

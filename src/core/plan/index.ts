@@ -21,6 +21,7 @@ export type {
   Stretch,
   TableStep,
 } from './steps';
-export { durationWords, lossWords, stepWords } from './words';
+export { durationWords, lossWords, stepReason, stepWords } from './words';
 export type { StepWords } from './words';
 export { windowOf, windowsOf } from './move-window';
+export type { Failing } from './hazards';

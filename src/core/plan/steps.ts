@@ -139,6 +139,8 @@ export interface Plan {
   /** The fewest bytes that any order could carry: what is in use of each volume that moves, else what is past its end. */
   readonly leastCarried: number;
   readonly loses: Loss;
+  /** Why the machine the disk is in has to restart for this, if it has to. */
+  readonly restart?: string;
   readonly hazards: readonly Hazard[];
   /** What must be set again afterwards. */
   readonly after: readonly string[];

@@ -102,12 +102,39 @@ describe('time', () => {
 describe('what a person should know', () => {
   it('is nothing when nothing is done, else the backup and whatever the check found', async () => {
     const { survey, plan } = await planFor(await buildStick(), { volumes: [{ keep: 1, size: '20 MiB' }] });
-    expect(hazardsOf(survey, [])).toEqual([]);
+    expect(hazardsOf(survey, [], plan.total)).toEqual([]);
     const finding = { severity: 'warning' as const, code: 'x', message: 'It was not put away.' };
     const warned: Survey = { ...survey, volumes: survey.volumes.map((v) => ({ ...v, findings: [finding] })) };
-    const messages = hazardsOf(warned, plan.steps).map((h) => h.message);
+    const messages = hazardsOf(warned, plan.steps, plan.total).map((h) => h.message);
     expect(messages[0]).toBe('Volume 1: It was not put away.');
     expect(messages.some((m) => m.includes('backup'))).toBe(true);
+    expect(messages.some((m) => m.includes('power supply'))).toBe(false);
+    const long = hazardsOf(survey, plan.steps, { ...plan.total, seconds: 3600 });
+    expect(long.some((h) => h.message.includes('about 60 min'))).toBe(true);
+  });
+
+  it('counts failing sectors, and says where dead ones hit what is in use', async () => {
+    const { survey, plan } = await planFor(await buildStick(), { volumes: [{ keep: 1, size: '20 MiB' }] });
+    const at = (start: number, sectors: number): { start: number; end: number } => ({
+      start,
+      end: start + sectors * 512,
+    });
+    const told = (dead: number): string =>
+      hazardsOf(survey, plan.steps, plan.total, { failing: { weak: [at(4096, 20)], dead: [at(dead, 1)] } })
+        .map((h) => h.message)
+        .join(' ');
+    expect(told(survey.volumes[0]!.start)).toMatch(
+      /20 sectors .* further try.* 1 sector can’t be read .* volume 1 is lost/,
+    );
+    expect(told(survey.size - 512)).toMatch(/Nothing in use/);
+  });
+
+  it('names the restart that changing a system in use needs', async () => {
+    const { plan } = await planFor(await buildStick(), { volumes: [{ keep: 1, size: '20 MiB', role: 'system' }] });
+    expect(plan.restart).toBe('STICK is in use while its system runs');
+    expect(
+      (await planFor(await buildStick(), { volumes: [{ keep: 1, size: '20 MiB' }] })).plan.restart,
+    ).toBeUndefined();
   });
 
   it('names the letters that must be set again', async () => {

@@ -94,6 +94,36 @@ export function stepWords(step: Step, units: UnitSystem = 'binary'): StepWords {
   }
 }
 
+/** Why a step is there, and there. */
+export function stepReason(step: Step): string {
+  switch (step.kind) {
+    case 'check':
+      return step.changes
+        ? 'Nothing is built on a fault, and what is read now is the measure for the proof.'
+        : 'It is not changed. It is read now so that it can be shown to be the same afterwards.';
+    case 'shrink':
+      return 'First of all changes: the room it frees is needed by those that follow.';
+    case 'move':
+      return step.aside
+        ? 'Volumes stand in each other’s way. This one makes room and is carried on later.'
+        : 'Its new place is free by now. Each piece is safe before the place it came from is written over.';
+    case 'remove':
+      return 'Its room is given to others. The table no longer names it once it is written.';
+    case 'table':
+      return 'Written when all that is kept is in its place, in one go.';
+    case 'make':
+      return 'Nothing that is kept lies there any more.';
+    case 'grow':
+      return 'Last of all changes: the room behind it is free only now.';
+    case 'relabel':
+      return 'A label is changed where the volume has its final size.';
+    case 'mark':
+      return 'The proof is done by then, so the mark can’t hide anything from it.';
+    case 'prove':
+      return 'The same reading as at the start, compared with it one by one.';
+  }
+}
+
 /** Seconds as a technician says them: 5 s, 3 min, 2 h 10 min. */
 export function durationWords(seconds: number): string {
   if (seconds < 1) return 'under 1 s';

@@ -1,7 +1,7 @@
 'use client';
 
 import { formatSize } from '@/core/size';
-import { look, mediumWords, reopen, removeDisk, useBench, type BenchDisk } from '@/state';
+import { failingWords, look, mediumWords, reopen, removeDisk, useBench, type BenchDisk } from '@/state';
 import { Button, Popconfirm, Segmented, Spin, Table, type TableColumnsType } from 'antd';
 import { useState } from 'react';
 import { LetterChip, MiniColumn, ROLE_WORDS, useSizes } from '../kit';
@@ -90,6 +90,7 @@ function DiskPlate({ disk }: { readonly disk: BenchDisk }) {
       {run?.state === 'stopped' || run?.state === 'failed' ? (
         <span className={styles.warning}>A run is unfinished and can be resumed.</span>
       ) : null}
+      {failingWords(stored) ? <span className={styles.warning}>{failingWords(stored)}</span> : null}
       {survey && survey.volumes.some((v) => v.findings.some((f) => f.severity !== 'info')) ? (
         <span className={styles.warning}>The check found something.</span>
       ) : null}

@@ -66,8 +66,17 @@ export function WorkOrder({ plan, refusal, overridable, onOverride }: PlanView &
               <span>expected</span>
             </div>
             <div>
-              <strong>{plan.loses.bytes > 0 ? lossWords(plan.loses, units).split(',')[0] : 'nothing'}</strong>
-              <span>lost</span>
+              {plan.loses.bytes > 0 || !plan.restart ? (
+                <>
+                  <strong>{plan.loses.bytes > 0 ? lossWords(plan.loses, units).split(',')[0] : 'nothing'}</strong>
+                  <span>lost</span>
+                </>
+              ) : (
+                <>
+                  <strong>1 restart</strong>
+                  <span>{plan.restart.split(' while')[0]}</span>
+                </>
+              )}
             </div>
           </div>
         ) : null}

@@ -1,11 +1,13 @@
 'use client';
 
-import { durationWords, lossWords, stepWords, type Plan, type Step } from '@/core/plan';
-import { formatBytes, formatSize } from '@/core/size';
-import { look, mediumWords, startRunning, useBench, usePlan, wish, type Current } from '@/state';
+import { durationWords, lossWords, stepReason, stepWords, type Plan, type Step } from '@/core/plan';
+import { look, startRunning, useBench, usePlan, wish, type Current } from '@/state';
 import { Alert, Button, Checkbox, Empty, Table, type TableColumnsType } from 'antd';
 import { useState } from 'react';
 import { Facts, MiniColumn, useSizes } from '../kit';
+import { BeforeAfter } from './BeforeAfter';
+import { Identity } from './Identity';
+import { Losses } from './Losses';
 import styles from './review.module.css';
 
 /** The page before anything is touched: the right disk, before and after, every step, what is lost. */
@@ -27,13 +29,11 @@ export function Review({ current }: { readonly current: Current }) {
 
 function PlanReview({ current, plan }: { readonly current: Current; readonly plan: Plan }) {
   const size = useSizes();
-  const units = useBench((s) => s.units);
   const readOnly = useBench((s) => s.readOnly);
+  const units = useBench((s) => s.units);
   const [accepted, setAccepted] = useState(false);
   const { disk, job } = current;
   const survey = disk.survey!;
-  const loses = plan.steps.some((s) => 'loses' in s && s.loses);
-  const kept = survey.volumes.reduce((sum, v) => sum + v.files, 0);
   const begin = (): void => {
     look({ stage: 'run' });
     void startRunning(current.id, plan);
@@ -42,31 +42,32 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
     <div className={styles.page}>
       <div className={styles.head}>
         <figure>
-          <MiniColumn layout={job!.now} survey={survey} width={64} height={170} />
+          <MiniColumn layout={job!.now} survey={survey} width={64} height={190} />
           <figcaption>Now</figcaption>
         </figure>
         <figure>
-          <MiniColumn layout={job!.history.present} survey={survey} width={64} height={170} />
+          <MiniColumn layout={job!.history.present} survey={survey} width={64} height={190} />
           <figcaption>Planned</figcaption>
         </figure>
         <div className={styles.identity}>
           <h1>{`Work order for ${disk.stored.name}`}</h1>
           <p className={styles.sub}>Nothing has been touched yet, and the original is never written.</p>
+          <Identity current={current} />
+        </div>
+        <div className={styles.sums}>
           <Facts
             items={[
-              ['Disk', `${formatSize(survey.size, 'decimal')} ${mediumWords(disk.stored)}`],
-              ['Exactly', formatBytes(survey.size)],
-              [
-                'Signature',
-                survey.diskSignature ? survey.diskSignature.toString(16).toUpperCase().padStart(8, '0') : 'none',
-              ],
-              ['Holds', `${kept} files in ${survey.volumes.length} volume${survey.volumes.length === 1 ? '' : 's'}`],
               ['Data carried', size(plan.total.carries)],
+              ['Least possible', size(plan.leastCarried)],
               ['Expected', durationWords(plan.total.seconds)],
+              ['Restarts', plan.restart ? `1: ${plan.restart}` : 'none'],
+              ['Lost', plan.loses.bytes > 0 ? lossWords(plan.loses, units) : 'nothing'],
             ]}
           />
         </div>
       </div>
+      <BeforeAfter current={current} />
+      <h2>Steps</h2>
       <Table<Step>
         size="small"
         rowKey={(s) => plan.steps.indexOf(s)}
@@ -108,16 +109,9 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
         ) : null}
       </div>
       <div className={styles.foot}>
-        {loses ? (
-          <Checkbox checked={accepted} onChange={(e) => setAccepted(e.target.checked)}>
-            <strong className={styles.loss}>{`${lossWords(plan.loses, units)} will be lost.`}</strong> I have what I
-            need of it.
-          </Checkbox>
-        ) : (
-          <span className={styles.sub}>Nothing is lost.</span>
-        )}
+        <Losses current={current} plan={plan} onAccept={setAccepted} />
         <Button onClick={() => look({ stage: 'divide' })}>Back</Button>
-        <Button type="primary" size="large" disabled={readOnly || (loses && !accepted)} onClick={begin}>
+        <Button type="primary" size="large" disabled={readOnly || !accepted} onClick={begin}>
           Run the work order
         </Button>
       </div>
@@ -135,8 +129,9 @@ function stepColumns(plan: Plan, size: (bytes: number) => string, units: 'binary
         const { title, detail } = stepWords(step, units);
         return (
           <>
-            {title}
+            <strong>{title}</strong>
             <span className={styles.detail}>{detail}</span>
+            <span className={styles.detail}>{stepReason(step)}</span>
           </>
         );
       },

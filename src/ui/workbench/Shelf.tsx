@@ -1,7 +1,7 @@
 'use client';
 
 import { formatSize } from '@/core/size';
-import { changesIn, look, mediumWords, useBench, type BenchDisk } from '@/state';
+import { changesIn, failingWords, look, mediumWords, useBench, type BenchDisk } from '@/state';
 import { OpenImage } from '../bench';
 import { MiniColumn } from '../kit';
 import styles from './workbench.module.css';
@@ -52,7 +52,9 @@ function ShelfDisk({ disk, current }: { readonly disk: BenchDisk; readonly curre
         ) : changes > 0 ? (
           <span className={styles.changed}>{`${changes} change${changes === 1 ? '' : 's'} planned`}</span>
         ) : (
-          <span>{mediumWords(stored)}</span>
+          <span className={failingWords(stored) ? styles.changed : undefined}>
+            {failingWords(stored) ?? mediumWords(stored)}
+          </span>
         )}
       </span>
     </button>
