@@ -25,6 +25,8 @@ export interface RunView {
   readonly plan: Plan;
   readonly state: 'running' | 'stopping' | 'stopped' | 'failed' | 'finished';
   readonly step: number;
+  /** The step it was begun or taken up with. */
+  readonly began: number;
   readonly done: number;
   readonly total: number;
   readonly startedAt: number;
@@ -222,7 +224,7 @@ async function opened(id: string, survey: Survey, recipe?: Recipe): Promise<void
 
 function viewOf({ plan, next, certificate }: RunStatus): RunView {
   const step = Math.min(next, plan.steps.length - 1);
-  const idle = { plan, step, done: 0, total: 0, startedAt: 0, stepStartedAt: 0, took: [] };
+  const idle = { plan, step, began: step, done: 0, total: 0, startedAt: 0, stepStartedAt: 0, took: [] };
   return certificate ? { ...idle, state: 'finished', certificate } : { ...idle, state: 'stopped' };
 }
 
@@ -368,6 +370,7 @@ async function follow(
         plan,
         state: 'running',
         step: runs[id]?.step ?? 0,
+        began: runs[id]?.step ?? 0,
         done: 0,
         total: 0,
         startedAt,
@@ -397,7 +400,8 @@ function onProgress(id: string, { step, done, total, state, simulated }: Progres
   if (simulated !== undefined) putRun(id, { simulated });
   if (state === 'done')
     putRun(id, { step, done: total, total, took: [...run.took, (now - run.stepStartedAt) / 1000], stepStartedAt: now });
-  else putRun(id, { step, done, total });
+  // The first report says where the journal takes the run up.
+  else putRun(id, { step, done, total, ...(run.took.length === 0 ? { began: step } : {}) });
 }
 
 /** Puts the disk back as it was before the run. */

@@ -2,7 +2,7 @@
  * How much of a volume is moved at once. A piece is never longer than the way it goes, so that it lands only on bytes
  * that were carried on before it, or were free.
  */
-const MOST_BYTES = 32 * 1024 * 1024;
+const MOST_BYTES = 128 * 1024 * 1024;
 
 /** Bytes of a piece on the way from one place to another. */
 export function windowOf(from: number, to: number): number {

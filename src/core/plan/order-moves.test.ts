@@ -43,7 +43,7 @@ const cases = (most: number): fc.Arbitrary<Piece[]> =>
     .filter((pieces) => pieces.every((p) => p.start + p.length <= UNITS && p.target + p.length <= UNITS));
 
 /** Whether any sequence of moves to any places at all leads there. */
-function reachable(pieces: readonly Piece[]): boolean {
+function reachable(pieces: readonly Piece[], last: number): boolean {
   const goal = pieces.map((p) => p.target).join();
   const seen = new Set<string>();
   const open = [pieces.map((p) => p.start)];
@@ -54,7 +54,7 @@ function reachable(pieces: readonly Piece[]): boolean {
     seen.add(places.join());
     for (const [i, piece] of pieces.entries()) {
       if (piece.start === piece.target) continue;
-      for (let to = 0; to + piece.length <= UNITS; to++) {
+      for (let to = 0; to + piece.length <= last; to++) {
         const free = places.every((at, j) => j === i || at >= to + piece.length || to >= at + pieces[j]!.length);
         if (free && to !== places[i]) open.push(places.map((at, j) => (j === i ? to : at)));
       }
@@ -75,12 +75,18 @@ function play(pieces: readonly Piece[], moves: readonly Move[]): number[] {
   return places;
 }
 
+/** Room up to the last piece, now or then, and as much more. */
+function tight(pieces: readonly Piece[], more = 0): typeof room {
+  return { ...room, last: Math.max(...pieces.flatMap((p) => [p.start + p.length, p.target + p.length])) + more };
+}
+
 describe('the order of moves', () => {
   it('exists wherever any sequence leads there, and leads there', () => {
     fc.assert(
-      fc.property(cases(5), (pieces) => {
-        const order = orderMoves(pieces, room);
-        expect(order.ok).toBe(reachable(pieces));
+      fc.property(cases(5), fc.nat(2), (pieces, more) => {
+        const within = tight(pieces, more);
+        const order = orderMoves(pieces, within);
+        expect(order.ok).toBe(reachable(pieces, within.last));
         if (order.ok) expect(play(pieces, order.moves)).toEqual(pieces.map((p) => p.target));
       }),
       { numRuns: 400 },
@@ -97,6 +103,21 @@ describe('the order of moves', () => {
         expect(order.moves.filter((m) => still.includes(m.number))).toEqual([]);
       }),
     );
+  });
+
+  it('names the unallocated room that would do, and with it there is one', () => {
+    let refused = 0;
+    fc.assert(
+      fc.property(cases(5), (pieces) => {
+        const within = tight(pieces);
+        const order = orderMoves(pieces, within);
+        if (order.ok) return;
+        refused += 1;
+        expect(orderMoves(pieces, { ...within, last: within.last + order.needed }).ok).toBe(true);
+      }),
+      { numRuns: 400 },
+    );
+    expect(refused).toBeGreaterThan(5);
   });
 
   it('sets the one aside that carries least when two change places', () => {

@@ -13,14 +13,14 @@ const MIB = 1024 * 1024;
 const KINDS = ['fat12', 'exfat', 'ntfs', 'fat16', 'fat12'] as const;
 const LEAST = { fat12: 2, exfat: 3, ntfs: 5, fat16: 9 } as const;
 
-/** A disk of two to six volumes with gaps between them, one of them of content nobody knows. */
-async function randomDisk(table: 'mbr' | 'gpt', random: () => number): Promise<MemoryDevice> {
+/** A disk of volumes with gaps between them, some of content nobody knows. */
+async function randomDisk(table: 'mbr' | 'gpt', random: () => number, count?: number): Promise<MemoryDevice> {
   const pick = (low: number, high: number): number => Math.floor(low + random() * (high - low));
-  const volumes = Array.from({ length: pick(2, table === 'mbr' ? 5 : 7) }, (_, i) => {
-    const fileSystem = KINDS[pick(0, KINDS.length)]!;
-    const size = LEAST[fileSystem] + pick(1, 6);
+  const volumes = Array.from({ length: count ?? pick(2, table === 'mbr' ? 5 : 7) }, (_, i) => {
+    const fileSystem = count ? 'fat12' : KINDS[pick(0, KINDS.length)]!;
+    const size = LEAST[fileSystem] + (count ? pick(0, 2) : pick(1, 6));
     const fill = [{ folder: 'f', count: pick(1, 9), name: '{nn} {word}.bin', largest: '90 KiB', near: random() }];
-    const unknown = i === 1 && random() < 0.4;
+    const unknown = i % 5 === 1 && random() < 0.4;
     return {
       size: `${size} MiB`,
       ...(unknown
@@ -110,6 +110,19 @@ describe.each(['gpt', 'mbr'] as const)('moves on a %s disk', (table) => {
       expect((await again).proven, `cut ${cut}`).toBe(true);
       expect(Buffer.compare(disk.buffer, undisturbed.buffer), `cut ${cut}`).toBe(0);
     }
+  });
+
+  it.each(Array.from({ length: 4 }, (_, i) => i + 1))('of one to twenty-four volumes, seed %i', async (seed) => {
+    const random = seededRandom(seed * 15_485_863 + table.length);
+    const disk = await randomDisk(table, random, 1 + Math.floor(random() * 24));
+    const found = await planned(disk, random);
+    if (!found || found.plan.steps.length === 0) return;
+    const files = found.survey.volumes.map((v) => v.files).sort();
+    const certificate = await startRun(found.plan, { disk, journal: new MemoryJournal(), now: NOW });
+    expect(certificate.proven).toBe(true);
+    const after = await surveyDisk(disk);
+    expect(after.volumes.flatMap((v) => v.findings)).toEqual([]);
+    expect(after.volumes.map((v) => v.files).sort()).toEqual(files);
   });
 
   it('carry little more than must be carried', () => {

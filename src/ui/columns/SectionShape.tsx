@@ -106,6 +106,11 @@ export function SectionShape({ section, survey, x, width, planned, selected, onS
   );
 }
 
+/** Whether a name and a role stand beside each other without touching; letters are taken for as wide as most are. */
+function roomFor(name: string, role: string, width: number): boolean {
+  return name.length * 7.2 + role.length * 6.6 <= width;
+}
+
 interface TextProps {
   readonly section: Section;
   readonly used: number | undefined;
@@ -140,6 +145,7 @@ function SectionText({ section, used, fillEnd, x, width }: TextProps) {
   const top = y + 26;
   const chip = volume.letter ? 32 : 0;
   const state = used === undefined ? 'kept as it is' : used === 0 ? 'empty' : `${size(used)} in use`;
+  const role = volume.logical ? `${ROLE_WORDS[volume.role]}, logical` : ROLE_WORDS[volume.role];
   const headroom = used === undefined ? 0 : volume.length - used;
   return (
     <g>
@@ -161,9 +167,11 @@ function SectionText({ section, used, fillEnd, x, width }: TextProps) {
       <text x={x + 10 + chip} y={top} className={styles.name} fill={on(top)}>
         {name}
       </text>
-      <text x={x + width - 10} y={top} textAnchor="end" className={styles.small} fill={on(top)}>
-        {volume.logical ? `${ROLE_WORDS[volume.role]}, logical` : ROLE_WORDS[volume.role]}
-      </text>
+      {roomFor(name, role, width - 30 - chip) ? (
+        <text x={x + width - 10} y={top} textAnchor="end" className={styles.small} fill={on(top)}>
+          {role}
+        </text>
+      ) : null}
       {height >= TALL ? (
         <>
           <text x={x + 10} y={y + 52} className={styles.size} fill={on(y + 52)}>
@@ -175,7 +183,9 @@ function SectionText({ section, used, fillEnd, x, width }: TextProps) {
         </>
       ) : (
         <text x={x + 10} y={y + 42} className={styles.small} fill={on(y + 42)}>
-          {`${size(volume.length)} ${title}, ${state}`}
+          {roomFor(`${size(volume.length)} ${title}, ${state}`, '', width - 20)
+            ? `${size(volume.length)} ${title}, ${state}`
+            : `${size(volume.length)} ${title}`}
         </text>
       )}
       {height >= 118 && headroom > 0 && used !== 0 && y + height - fillEnd > 22 ? (

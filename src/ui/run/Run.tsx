@@ -38,7 +38,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
   const bounds = useBounds(disk);
   const units = useBench((s) => s.units);
   const readOnly = useBench((s) => s.readOnly);
-  useEverySecond(run.state === 'running');
+  const time = useEverySecond(run.state === 'running');
   const { plan } = run;
   const finished = run.state === 'finished';
   const stepsDone = finished ? plan.steps.length : run.step;
@@ -46,7 +46,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
   const carried = new Map(
     job!.history.present.volumes.map((v) => [v.id as string, finished ? 1 : (run.step + share) / plan.steps.length]),
   );
-  const left = timeLeft(run);
+  const left = timeLeft(run, time);
   return (
     <div className={styles.page}>
       <div className={styles.columns}>
@@ -149,11 +149,12 @@ const WORDS: Readonly<Record<RunView['state'], string>> = {
 };
 
 /** Draws again every second, so that the time left goes down between reports. */
-function useEverySecond(on: boolean): void {
-  const [, tick] = useState(0);
+function useEverySecond(on: boolean): number {
+  const [now, setNow] = useState(() => Date.now());
   useEffect(() => {
     if (!on) return;
-    const timer = setInterval(() => tick((n) => n + 1), 1000);
+    const timer = setInterval(() => setNow(Date.now()), 1000);
     return () => clearInterval(timer);
   }, [on]);
+  return now;
 }
