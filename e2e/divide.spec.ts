@@ -204,7 +204,9 @@ test('what would be lost is counted and has to be accepted; guards hold', async 
   await page.getByRole('button', { name: 'Review the work order' }).click();
   const run = page.getByRole('button', { name: 'Run the work order' });
   await expect(run).toBeDisabled();
-  await page.getByRole('checkbox', { name: /I have what I need/ }).check();
+  await page.getByLabel(/Nothing of this disk stays/).fill('Label printer');
+  await expect(run).toBeDisabled();
+  await page.getByLabel(/Nothing of this disk stays/).fill(STICK);
   await expect(run).toBeEnabled();
   await page.getByRole('button', { name: 'Back', exact: true }).click();
   await page.getByRole('button', { name: 'Undo' }).click();

@@ -54,6 +54,8 @@ export interface BenchState extends View {
   readonly jobs: Readonly<Record<string, JobState>>;
   readonly runs: Readonly<Record<string, RunView>>;
   readonly selected?: VolumeId;
+  /** A volume that was just made, whose size is what a person types next. */
+  readonly fresh?: VolumeId;
   readonly refusal?: { readonly reason: string; readonly nearest?: number };
   /** What the last edit rounded or changed on the way. */
   readonly note?: string;
@@ -120,7 +122,7 @@ function putRun(id: string, change: Partial<RunView>): void {
 }
 
 /** Changes what is looked at, and keeps it. */
-export function look(view: Partial<View> & { selected?: VolumeId }): void {
+export function look(view: Partial<View> & { selected?: VolumeId; fresh?: VolumeId }): void {
   wentSomewhere = true;
   const stays = view.stage === undefined && view.currentId === undefined;
   set({ ...view, refusal: undefined, note: undefined, ...(stays ? {} : { asking: undefined }) });

@@ -27,7 +27,7 @@ export function settle(layout: Layout, bounds: Bounds): Settled {
     return { ok: true, layout: { ...layout, volumes: layout.volumes.map(asPlain) }, notes: [] };
   const span = chooseSpan(layout.volumes);
   if (!span) return { ok: false, reason: whyNone(layout.volumes) };
-  const volumes = layout.volumes.map((v, i) => ({ ...v, logical: i >= span.from && i < span.to }));
+  const volumes = layout.volumes.map((v, i) => placed(v, i >= span.from && i < span.to));
   const roomy = makeRoom(layout, volumes, bounds);
   if (typeof roomy === 'string') return { ok: false, reason: roomy };
   const turned = roomy.filter((v, i) => v.logical && !layout.volumes[i]!.logical);
@@ -39,7 +39,10 @@ export function settle(layout: Layout, bounds: Bounds): Settled {
   return { ok: true, layout: { ...layout, volumes: roomy }, notes };
 }
 
-const asPlain = (volume: LaidVolume): LaidVolume => (volume.logical ? { ...volume, logical: false } : volume);
+/** The same value where nothing changes, so that a view can tell. */
+const placed = (volume: LaidVolume, logical: boolean): LaidVolume =>
+  volume.logical === logical ? volume : { ...volume, logical };
+const asPlain = (volume: LaidVolume): LaidVolume => placed(volume, false);
 
 /** Volumes that need an entry of their own: what a machine starts from, and what a person wants so. */
 function mustBePrimary(volume: LaidVolume): boolean {

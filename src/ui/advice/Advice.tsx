@@ -26,13 +26,12 @@ interface Props {
   readonly current: Current;
   readonly planned: Layout;
   readonly volume: LaidVolume;
-  readonly open: boolean;
 }
 
 /** What speaks for and against the volume as it is planned: room, file system, cluster size, space by folder. */
-export function Advice({ current, planned, volume, open }: Props) {
+export function Advice({ current, planned, volume }: Props) {
   return (
-    <Drawer open={open} onClose={() => ask()} size={560} title={`Advice on ${nameOf(volume)}`} destroyOnHidden>
+    <Drawer open onClose={() => ask()} size={560} title={`Advice on ${nameOf(volume)}`} destroyOnHidden>
       <AdviceBody key={volume.id} current={current} planned={planned} volume={volume} />
     </Drawer>
   );
@@ -55,7 +54,7 @@ function useFacts(id: string, { number, folder }: Source): FileFacts | undefined
   return facts?.key === key ? facts.facts : undefined;
 }
 
-function AdviceBody({ current, planned, volume }: Omit<Props, 'open'>) {
+function AdviceBody({ current, planned, volume }: Props) {
   const survey = current.disk.survey!;
   const known = survey.volumes.filter((v) => v.info);
   const own = volume.origin.kind === 'kept' && !volume.format ? volume.origin.number : undefined;

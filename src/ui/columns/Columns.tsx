@@ -3,9 +3,12 @@
 import type { Survey } from '@/core/inspect';
 import {
   endOf,
+  lastUsable,
+  leastSize,
   nameOf,
   resizeEnd,
   resizeStart,
+  volumeOf,
   type Bounds,
   type Gap,
   type LaidVolume,
@@ -15,10 +18,10 @@ import {
 import { useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { useSizes } from '../kit';
 import { bandsBetween } from './bands';
-import { EdgeHandle } from './EdgeHandle';
+import { EdgeHandle, type EdgeActions } from './EdgeHandle';
 import { GapShape } from './GapShape';
 import { layoutColumn, snapStep, yInSection, type Column } from './geometry';
-import { SectionShape, type Mover } from './SectionShape';
+import { SectionShape, type SectionActions } from './SectionShape';
 import { ScaleMarks } from './ScaleMarks';
 import styles from './columns.module.css';
 
@@ -47,24 +50,12 @@ const GAP = 3;
 const LEAST = 22;
 const SCALE = 76;
 const MARKS = 92;
+/** Lower sections show their grip only when they are pointed at. */
+const QUIET_BELOW = 40;
 
 /** The two columns, Now and Planned, joined by bands. Edits are made on the planned one. */
 export function Columns(props: Props) {
-  const {
-    survey,
-    now,
-    planned,
-    bounds,
-    selected,
-    note,
-    onSelect,
-    onCreate,
-    onResize,
-    onStart,
-    onMove,
-    onPass,
-    carried,
-  } = props;
+  const { survey, now, planned, bounds, selected, note, onSelect, onCreate, onResize, onMove, carried } = props;
   const frame = useRef<HTMLDivElement>(null);
   const [box, setBox] = useState({ width: 660, height: 600 });
   useLayoutEffect(() => {
@@ -83,6 +74,10 @@ export function Columns(props: Props) {
   const width = Math.min(230, Math.max(140, inner * 0.37));
   const x0 = SCALE;
   const x1 = SCALE + Math.min(inner - width, width + Math.max(80, inner - 2 * width));
+  const [dragged, setDragged] = useState<VolumeId>();
+  const [latest] = useState(() => new Latest());
+  useLayoutEffect(() => latest.set({ props, right }));
+  const actions = useMemo(() => actionsOn(latest, setDragged), [latest]);
   const bands = useMemo(() => bandsBetween(left, right, survey, x0 + width, x1), [left, right, survey, x0, x1, width]);
 
   return (
@@ -144,10 +139,8 @@ export function Columns(props: Props) {
               width={width}
               planned
               selected={selected === s.volume.id}
-              {...(onSelect ? { onSelect: () => onSelect(s.volume!.id) } : {})}
-              {...(onMove && onPass && !s.volume.guarded && planned.table !== 'none'
-                ? { onMove: moverOf(s.volume, right, onMove, onPass) }
-                : {})}
+              movable={onMove !== undefined && !s.volume.guarded && planned.table !== 'none'}
+              actions={onSelect ? actions : undefined}
             />
           ) : (
             <GapShape
@@ -167,8 +160,8 @@ export function Columns(props: Props) {
             x={x1}
             width={width}
             selected={selected}
-            onResize={onResize}
-            {...(onStart ? { onStart } : {})}
+            actions={actions}
+            dragged={dragged}
           />
         ) : null}
       </svg>
@@ -176,20 +169,76 @@ export function Columns(props: Props) {
   );
 }
 
-function moverOf(
-  volume: LaidVolume,
-  column: Column,
-  onMove: NonNullable<Props['onMove']>,
-  onPass: NonNullable<Props['onPass']>,
-): Mover {
-  const step = snapStep(column.bytesPerPixel);
+interface Drawn {
+  readonly props: Props;
+  readonly right: Column;
+}
+
+/** What was drawn last, for what happens between two drawings. */
+class Latest {
+  #drawn: Drawn | undefined;
+
+  get(): Drawn {
+    return this.#drawn!;
+  }
+
+  set(drawn: Drawn): void {
+    this.#drawn = drawn;
+  }
+}
+
+/** What sections and edges can do, as one object that stays the same while what is drawn changes. */
+function actionsOn(latest: Latest, dragging: (id: VolumeId | undefined) => void): SectionActions & EdgeActions {
+  const now = (): Drawn => latest.get();
+  const atFrame = oncePerFrame();
+  const place = (id: VolumeId, wanted: number, gesture?: string): void => {
+    const { planned, onMove } = now().props;
+    const at = Math.max(0, wanted);
+    if (at !== volumeOf(planned, id).start) onMove?.(id, at, gesture);
+  };
+  const setEdge = (id: VolumeId, edge: 'start' | 'end', bytes: number, gesture?: string): void => {
+    const { onResize, onStart } = now().props;
+    if (edge === 'end') onResize?.(id, Math.max(0, bytes), gesture);
+    else onStart?.(id, Math.max(0, bytes), gesture);
+  };
   return {
-    drag: (from, pixels, gesture) => {
-      const wanted = Math.round((from + pixels * column.bytesPerPixel) / step) * step;
-      if (wanted !== volume.start) onMove(volume.id, Math.max(0, wanted), gesture);
+    select: (id) => now().props.onSelect?.(id),
+    drag: (id, from, pixels, gesture) =>
+      atFrame(() => {
+        const { bytesPerPixel } = now().right;
+        const step = snapStep(bytesPerPixel);
+        place(id, Math.round((from + pixels * bytesPerPixel) / step) * step, gesture);
+      }),
+    nudge: (id, steps) =>
+      place(id, volumeOf(now().props.planned, id).start + steps * snapStep(now().right.bytesPerPixel)),
+    pass: (id, neighbours) => now().props.onPass?.(id, neighbours),
+    grab: (value, gesture) => ({ value, gesture, bytesPerPixel: now().right.bytesPerPixel }),
+    dragEdge: (id, edge, { value, bytesPerPixel, gesture }, pixels) =>
+      atFrame(() => {
+        const step = snapStep(bytesPerPixel);
+        setEdge(id, edge, Math.round((value + pixels * bytesPerPixel) / step) * step, gesture);
+      }),
+    nudgeEdge: (id, edge, steps) => {
+      const { start, length } = volumeOf(now().props.planned, id);
+      setEdge(id, edge, (edge === 'end' ? length : start) + steps * snapStep(now().right.bytesPerPixel));
     },
-    nudge: (steps) => onMove(volume.id, Math.max(0, volume.start + steps * step)),
-    pass: (neighbours) => onPass(volume.id, neighbours),
+    setEdge,
+    dragging,
+  };
+}
+
+/** Lets the last of what comes between two frames happen. */
+function oncePerFrame(): (act: () => void) => void {
+  let waiting: (() => void) | undefined;
+  return (act) => {
+    const first = waiting === undefined;
+    waiting = act;
+    if (!first) return;
+    requestAnimationFrame(() => {
+      const last = waiting;
+      waiting = undefined;
+      last?.();
+    });
   };
 }
 
@@ -200,25 +249,24 @@ interface EdgesProps {
   readonly x: number;
   readonly width: number;
   readonly selected: VolumeId | undefined;
-  readonly onResize: NonNullable<Props['onResize']>;
-  readonly onStart?: NonNullable<Props['onStart']>;
+  readonly dragged: VolumeId | undefined;
+  readonly actions: EdgeActions;
 }
 
 /** The draggable ends, the floor of the volume in hand, and the offset of its end. */
-function Edges({ column, planned, bounds, x, width, selected, onResize, onStart }: EdgesProps) {
+function Edges({ column, planned, bounds, x, width, selected, dragged, actions }: EdgesProps) {
   const size = useSizes();
-  const [dragged, setDragged] = useState<VolumeId>();
   const shown = dragged ?? selected;
-  const step = snapStep(column.bytesPerPixel);
   return (
     <>
       {column.sections.map((section) => {
         const { volume } = section;
         if (!volume || !movable(volume, bounds)) return null;
-        const { least, most } = rangeOf(planned, bounds, volume);
+        const inHand = shown === volume.id;
+        const { least, most } = inHand ? rangeOf(planned, bounds, volume) : roughRange(planned, bounds, volume);
         if (least >= most) return null;
         const y = section.y + section.height + GAP / 2;
-        const inHand = shown === volume.id;
+        const quiet = !inHand && section.height < QUIET_BELOW;
         const floorY = inHand && least > 0 ? yInSection(section, section.start + least) : undefined;
         return (
           <g key={volume.id}>
@@ -253,27 +301,25 @@ function Edges({ column, planned, bounds, x, width, selected, onResize, onStart 
               value={volume.length}
               least={least}
               most={most}
-              bytesPerPixel={column.bytesPerPixel}
-              step={step}
               label={`End of ${nameOf(volume)}`}
               words={size(volume.length)}
-              onSize={(bytes, gesture) => onResize(volume.id, bytes, gesture)}
-              onDragging={(dragging) => setDragged(dragging ? volume.id : undefined)}
+              id={volume.id}
+              quiet={quiet}
+              actions={actions}
             />
-            {inHand && onStart && planned.table !== 'none' ? (
+            {inHand && planned.table !== 'none' ? (
               <EdgeHandle
                 x={x}
                 width={width}
                 y={section.y - GAP / 2}
                 value={volume.start}
                 {...startRange(planned, bounds, volume)}
-                bytesPerPixel={column.bytesPerPixel}
-                step={step}
                 edge="start"
                 label={`Start of ${nameOf(volume)}`}
                 words={size(volume.start)}
-                onSize={(bytes, gesture) => onStart(volume.id, bytes, gesture)}
-                onDragging={(dragging) => setDragged(dragging ? volume.id : undefined)}
+                id={volume.id}
+                quiet={false}
+                actions={actions}
               />
             ) : null}
           </g>
@@ -297,6 +343,16 @@ function rangeOf(planned: Layout, bounds: Bounds, volume: LaidVolume): { least: 
   const low = nearest(0);
   const high = nearest(planned.diskSize - volume.start);
   return { least: Math.min(low, volume.length), most: Math.max(high, volume.length) };
+}
+
+/** About what an end that nobody has in hand could be, without asking the edits: between floor and neighbour. */
+function roughRange(planned: Layout, bounds: Bounds, volume: LaidVolume): { least: number; most: number } {
+  const bound = volume.origin.kind === 'kept' && !volume.format ? bounds.get(volume.origin.number) : undefined;
+  const next = planned.volumes[planned.volumes.indexOf(volume) + 1];
+  const room = (next?.origin.kind === 'new' ? endOf(next) : (next?.start ?? lastUsable(planned))) - volume.start;
+  const least = bound ? bound.floor : leastSize(volume.fileSystem);
+  const most = Math.min(room, bound?.ceiling ?? Infinity);
+  return { least: Math.min(least, volume.length), most: Math.max(most, volume.length) };
 }
 
 /** Where a volume's start can be; its end stays. */

@@ -1,6 +1,14 @@
 import { useGesture } from '@use-gesture/react';
-import { useRef } from 'react';
+import type { VolumeId } from '@/core/layout';
+import { memo, useRef } from 'react';
 import styles from './columns.module.css';
+
+/** What a drag began with. */
+export interface Grabbed {
+  readonly value: number;
+  readonly bytesPerPixel: number;
+  readonly gesture: string;
+}
 
 interface Props {
   readonly x: number;
@@ -10,53 +18,59 @@ interface Props {
   readonly value: number;
   readonly least: number;
   readonly most: number;
-  readonly bytesPerPixel: number;
-  readonly step: number;
   readonly edge?: 'start' | 'end';
   readonly label: string;
   readonly words: string;
-  /** A wish for the volume's size; sizes of one drag carry the same gesture. */
-  readonly onSize: (bytes: number, gesture?: string) => void;
-  readonly onDragging: (dragging: boolean) => void;
+  readonly id: VolumeId;
+  /** Not shown until it is pointed at or has the focus, where there is little room. */
+  readonly quiet: boolean;
+  /** The same object for every handle and every drawing. */
+  readonly actions: EdgeActions;
+}
+
+type Edge = 'start' | 'end';
+
+/** What can be done to an edge: a wish for a size or a start; those of one drag carry the same gesture. */
+export interface EdgeActions {
+  /** So many pixels from where it was when the drag began. */
+  readonly dragEdge: (id: VolumeId, edge: Edge, from: Grabbed, pixels: number) => void;
+  readonly nudgeEdge: (id: VolumeId, edge: Edge, steps: number) => void;
+  readonly setEdge: (id: VolumeId, edge: Edge, bytes: number) => void;
+  /** The scale there is when a drag begins, which stays for the drag. */
+  readonly grab: (value: number, gesture: string) => Grabbed;
+  readonly dragging: (id: VolumeId | undefined) => void;
 }
 
 /** A draggable edge of a volume. A slider for the keyboard: arrows nudge it, with Shift eight times as far. */
-export function EdgeHandle(props: Props) {
-  const { x, width, y, value, least, most, bytesPerPixel, step, label, words, onSize, onDragging } = props;
-  const isStart = props.edge === 'start';
+export const EdgeHandle = memo(function EdgeHandle(props: Props) {
+  const { id, x, width, y, value, least, most, label, words, edge = 'end', quiet, actions } = props;
+  const onDragging = (dragging: boolean): void => actions.dragging(dragging ? id : undefined);
+  const isStart = edge === 'start';
   const middle = x + width / 2;
   // The grip of a start hangs into its own volume, so that it is not on the end of the one before.
   const [top, tall] = isStart ? [y + 1, 12] : [y - 9, 18];
-  const begin = useRef({ value, bytesPerPixel, step, gesture: '' });
+  const begin = useRef<Grabbed>(null);
   const bind = useGesture({
     onDragStart: () => {
-      begin.current = { value, bytesPerPixel, step, gesture: `${label} ${crypto.randomUUID()}` };
+      begin.current = actions.grab(value, `${label} ${crypto.randomUUID()}`);
       onDragging(true);
     },
-    onDrag: ({ movement: [, dy] }) => {
-      const from = begin.current;
-      const wanted = Math.round((from.value + dy * from.bytesPerPixel) / from.step) * from.step;
-      onSize(Math.max(0, wanted), from.gesture);
-    },
+    onDrag: ({ movement: [, dy] }) => begin.current && actions.dragEdge(id, edge, begin.current, dy),
     onDragEnd: () => onDragging(false),
   });
   const onKeyDown = (event: React.KeyboardEvent): void => {
     const far = event.shiftKey ? 8 : 1;
-    const moves: Record<string, number> = {
-      ArrowDown: value + step * far,
-      ArrowUp: value - step * far,
-      Home: least,
-      End: most,
-    };
-    const wanted = moves[event.key];
-    if (wanted === undefined) return;
+    const steps = event.key === 'ArrowDown' ? far : event.key === 'ArrowUp' ? -far : undefined;
+    const end = event.key === 'Home' ? least : event.key === 'End' ? most : undefined;
+    if (steps === undefined && end === undefined) return;
     event.preventDefault();
-    onSize(wanted);
+    if (steps !== undefined) actions.nudgeEdge(id, edge, steps);
+    else actions.setEdge(id, edge, end!);
   };
   return (
     <g
       {...bind()}
-      className={styles.edge}
+      className={quiet ? `${styles.edge} ${styles.quiet}` : styles.edge}
       role="slider"
       tabIndex={0}
       aria-label={label}
@@ -89,4 +103,4 @@ export function EdgeHandle(props: Props) {
       />
     </g>
   );
-}
+});

@@ -1,9 +1,9 @@
 import type { Survey } from '@/core/inspect';
 import { findKind } from '@/core/fs';
-import { nameOf, type LaidVolume } from '@/core/layout';
+import { nameOf, type LaidVolume, type VolumeId } from '@/core/layout';
 import { ROLE_WORDS, roleColours, useSizes } from '../kit';
 import { useGesture } from '@use-gesture/react';
-import { useRef } from 'react';
+import { memo, useRef } from 'react';
 import { yInSection, type Section } from './geometry';
 import styles from './columns.module.css';
 
@@ -14,16 +14,17 @@ interface Props {
   readonly width: number;
   readonly planned: boolean;
   readonly selected?: boolean;
-  readonly onSelect?: () => void;
-  /** A wish for another place: by pixels from where a drag began, or by neighbours. */
-  readonly onMove?: Mover;
+  readonly movable?: boolean;
+  /** The same object for every section and every drawing, so that those that stay the same are not drawn again. */
+  readonly actions?: SectionActions | undefined;
 }
 
-/** Told of a wish to move. Wishes of one drag carry the same gesture and the start there was when it began. */
-export interface Mover {
-  readonly drag: (from: number, pixels: number, gesture: string) => void;
-  readonly nudge: (steps: number) => void;
-  readonly pass: (neighbours: 1 | -1) => void;
+/** What can be done to a section. Wishes of one drag carry the same gesture and the start there was when it began. */
+export interface SectionActions {
+  readonly select: (id: VolumeId) => void;
+  readonly drag: (id: VolumeId, from: number, pixels: number, gesture: string) => void;
+  readonly nudge: (id: VolumeId, steps: number) => void;
+  readonly pass: (id: VolumeId, neighbours: 1 | -1) => void;
 }
 
 const TALL = 84;
@@ -36,8 +37,17 @@ function usedOf(volume: LaidVolume, survey: Survey): number | undefined {
   return survey.volumes.find((v) => v.number === number)?.info?.used;
 }
 
+function sameProps(a: Props, b: Props): boolean {
+  const { section: s, ...was } = a;
+  const { section: t, ...is } = b;
+  if (s.y !== t.y || s.height !== t.height || s.start !== t.start || s.end !== t.end || s.volume !== t.volume)
+    return false;
+  return (Object.keys(is) as (keyof typeof is)[]).every((key) => was[key] === is[key]);
+}
+
 /** A volume as a section of a column, filled from its top to what is in use. */
-export function SectionShape({ section, survey, x, width, planned, selected, onSelect, onMove }: Props) {
+export const SectionShape = memo(function SectionShape(props: Props) {
+  const { section, survey, x, width, planned, selected, movable, actions } = props;
   const size = useSizes();
   const volume = section.volume!;
   const { y, height } = section;
@@ -46,6 +56,7 @@ export function SectionShape({ section, survey, x, width, planned, selected, onS
   const fillEnd = used === undefined ? y + height : used === 0 ? y : yInSection(section, section.start + used);
   const { full, pale } = roleColours(volume.role);
   const clip = `${planned ? 'p' : 'n'}-${volume.id}`;
+  const onSelect = actions && ((): void => actions.select(volume.id));
   const begin = useRef({ start: 0, gesture: '' });
   const bind = useGesture(
     {
@@ -54,24 +65,24 @@ export function SectionShape({ section, survey, x, width, planned, selected, onS
         onSelect?.();
       },
       onDrag: ({ movement: [, dy], tap }) => {
-        if (!tap) onMove?.drag(begin.current.start, dy, begin.current.gesture);
+        if (!tap) actions?.drag(volume.id, begin.current.start, dy, begin.current.gesture);
       },
     },
-    { drag: { filterTaps: true, threshold: 6, enabled: onMove !== undefined } },
+    { drag: { filterTaps: true, threshold: 6, enabled: movable === true } },
   );
   const onKeyDown = (e: React.KeyboardEvent): void => {
     if (e.key === 'Enter') return onSelect?.();
     const way = e.key === 'ArrowUp' ? -1 : e.key === 'ArrowDown' ? 1 : undefined;
-    if (way === undefined || !onMove) return;
+    if (way === undefined || !movable || !actions) return;
     e.preventDefault();
-    if (e.altKey) onMove.pass(way);
-    else onMove.nudge(way * (e.shiftKey ? 8 : 1));
+    if (e.altKey) actions.pass(volume.id, way);
+    else actions.nudge(volume.id, way * (e.shiftKey ? 8 : 1));
   };
   const label = `${nameOf(volume)}, ${ROLE_WORDS[volume.role]}, ${size(volume.length)}`;
   return (
     <g
       {...bind()}
-      className={onMove ? `${styles.section} ${styles.movable}` : onSelect ? styles.section : undefined}
+      className={movable ? `${styles.section} ${styles.movable}` : onSelect ? styles.section : undefined}
       onClick={onSelect}
       {...(onSelect
         ? {
@@ -104,7 +115,7 @@ export function SectionShape({ section, survey, x, width, planned, selected, onS
       <SectionText section={section} used={used} fillEnd={fillEnd} x={x} width={width} />
     </g>
   );
-}
+}, sameProps);
 
 /** Whether a name and a role stand beside each other without touching; letters are taken for as wide as most are. */
 function roomFor(name: string, role: string, width: number): boolean {

@@ -21,7 +21,7 @@ import {
 import { formatSize } from '@/core/size';
 import { ask, edit, explain, look, mediumWords, useBench, wish, useBounds, usePlan, type Current } from '@/state';
 import { Button, Space, Tooltip } from 'antd';
-import { useState } from 'react';
+import { memo, useCallback, useDeferredValue } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Advice } from '../advice';
 import { Columns } from '../columns';
@@ -41,46 +41,19 @@ export function Divide({ current }: { readonly current: Current }) {
   const survey = disk.survey!;
   const planned = job.history.present;
   const bounds = useBounds(disk);
-  const planView = usePlan(current);
+  // While an edge is dragged the column comes first; form and work order follow as soon as there is time.
+  const later = useDeferredValue(current);
+  const laterPlanned = (later.job ?? job).history.present;
+  const planView = usePlan(later);
   const selectedId = useBench((s) => s.selected);
   const readOnly = useBench((s) => s.readOnly);
   const asking = useBench((s) => s.asking);
-  const [fresh, setFresh] = useState<VolumeId>();
+  const fresh = useBench((s) => s.fresh);
+  const override = useCallback(() => wish(id, { override: true }), [id]);
   const selected =
     planned.volumes.find((v) => v.id === selectedId) ?? planned.volumes.find((v) => !v.guarded) ?? planned.volumes[0];
+  const laterSelected = laterPlanned.volumes.find((v) => v.id === selected?.id);
 
-  /** Makes an edit that adds a volume, and takes that volume in hand. */
-  const adding = (act: (layout: Layout) => Edited): void => {
-    const result = edit(id, act);
-    if (!result?.ok) return;
-    const added = result.layout.volumes.find((v) => !planned.volumes.some((w) => w.id === v.id));
-    if (!added) return;
-    look({ selected: added.id });
-    setFresh(added.id);
-  };
-  const split = (): void => {
-    if (!selected) return;
-    adding((layout) =>
-      splitInTwo(
-        layout,
-        bounds,
-        selected,
-        survey.volumes.find((v) => `kept-${v.number}` === selected.id)?.info?.used ?? 0,
-      ),
-    );
-  };
-  const create = (gap: Gap | undefined): void => {
-    if (!gap) return;
-    const size = gap.end - gap.start;
-    const letter = nextLetter(planned);
-    adding((layout) =>
-      createVolume(layout, bounds, gap, {
-        ...newVolumeSpec(size, layout.sectorSize, undefined),
-        size,
-        ...(letter ? { letter } : {}),
-      }),
-    );
-  };
   const resize = (volumeId: VolumeId, length: number, gesture?: string): void => {
     if (selectedId !== volumeId) look({ selected: volumeId });
     nearestOf(
@@ -124,8 +97,8 @@ export function Divide({ current }: { readonly current: Current }) {
   useHotkeys('g', () => ask({ kind: 'goals' }), { enabled: !readOnly }, []);
   useHotkeys('b', () => ask({ kind: 'ways', wish: 'grow' }), { enabled: !readOnly }, []);
   useHotkeys('a', () => ask({ kind: 'advice' }), []);
-  useHotkeys('s', split, { enabled: !readOnly }, [selected, planned]);
-  useHotkeys('n', () => create(gapsOf(planned)[0]), { enabled: !readOnly }, [planned]);
+  useHotkeys('s', () => split(current, planned, bounds, selected), { enabled: !readOnly }, [current, selected]);
+  useHotkeys('n', () => create(id, planned, bounds, gapsOf(planned)[0]), { enabled: !readOnly }, [planned]);
 
   const { decimal, binary } = { decimal: formatSize(survey.size, 'decimal'), binary: formatSize(survey.size) };
   return (
@@ -138,35 +111,7 @@ export function Divide({ current }: { readonly current: Current }) {
               className={styles.sub}
             >{`${decimal} ${mediumWords(disk.stored)}, shown by the system as ${binary}. Drag an edge on the right, or type a size.`}</p>
           </div>
-          <div className={styles.tools}>
-            <TableMenu current={current} planned={planned} bounds={bounds} />
-            <Tooltip title="Fill the plan from a goal (G)">
-              <Button onClick={() => ask({ kind: 'goals' })} disabled={readOnly || planned.table === 'none'}>
-                Goals
-              </Button>
-            </Tooltip>
-            <Space.Compact>
-              <Tooltip title="Split the volume in hand in two (S)">
-                <Button onClick={split} disabled={readOnly || !selected || planned.table === 'none'}>
-                  Split
-                </Button>
-              </Tooltip>
-              <Button
-                aria-label="Split in several"
-                icon={<MoreIcon />}
-                onClick={() => ask({ kind: 'split' })}
-                disabled={readOnly || !selected || planned.table === 'none'}
-              />
-            </Space.Compact>
-            <Tooltip title="New volume in unallocated space (N)">
-              <Button
-                onClick={() => create(gapsOf(planned)[0])}
-                disabled={readOnly || gapsOf(planned).length === 0 || planned.table === 'none'}
-              >
-                New
-              </Button>
-            </Tooltip>
-          </div>
+          <Tools current={later} planned={laterPlanned} bounds={bounds} selected={laterSelected} />
         </div>
         {asking?.kind === 'ways' && selected ? (
           <WaysView current={current} planned={planned} volume={selected} wish={asking.wish} />
@@ -182,7 +127,13 @@ export function Divide({ current }: { readonly current: Current }) {
               onSelect={(volumeId) => look({ selected: volumeId })}
               {...(readOnly
                 ? {}
-                : { onCreate: create, onResize: resize, onStart: start, onMove: move, onPass: (v, n) => pass(v, n) })}
+                : {
+                    onCreate: (gap: Gap) => create(id, planned, bounds, gap),
+                    onResize: resize,
+                    onStart: start,
+                    onMove: move,
+                    onPass: (v, n) => pass(v, n),
+                  })}
             />
           </div>
         )}
@@ -190,23 +141,89 @@ export function Divide({ current }: { readonly current: Current }) {
       <aside className={styles.side}>
         {selected ? (
           <VolumeForm
-            current={current}
-            planned={planned}
+            current={later}
+            planned={laterPlanned}
             bounds={bounds}
-            volume={selected}
+            volume={laterSelected ?? selected}
             focusSize={fresh === selected.id}
           />
         ) : null}
-        <WorkOrder {...planView} onOverride={() => wish(id, { override: true })} />
+        <WorkOrder {...planView} onOverride={override} />
       </aside>
-      <GoalPicker current={current} bounds={bounds} open={asking?.kind === 'goals'} />
-      {selected ? (
-        <>
-          <SplitDialog id={id} planned={planned} bounds={bounds} volume={selected} open={asking?.kind === 'split'} />
-          <Advice current={current} planned={planned} volume={selected} open={asking?.kind === 'advice'} />
-        </>
+      {asking?.kind === 'goals' ? <GoalPicker current={current} bounds={bounds} /> : null}
+      {asking?.kind === 'split' && selected ? (
+        <SplitDialog id={id} planned={planned} bounds={bounds} volume={selected} />
       ) : null}
+      {asking?.kind === 'advice' && selected ? <Advice current={current} planned={planned} volume={selected} /> : null}
     </div>
+  );
+}
+
+interface ToolsProps {
+  readonly current: Current;
+  readonly planned: Layout;
+  readonly bounds: Bounds;
+  readonly selected: LaidVolume | undefined;
+}
+
+const Tools = memo(function Tools({ current, planned, bounds, selected }: ToolsProps) {
+  const readOnly = useBench((s) => s.readOnly);
+  const idle = readOnly || planned.table === 'none';
+  const gaps = gapsOf(planned);
+  return (
+    <div className={styles.tools}>
+      <TableMenu current={current} planned={planned} bounds={bounds} />
+      <Tooltip title="Fill the plan from a goal (G)">
+        <Button onClick={() => ask({ kind: 'goals' })} disabled={idle}>
+          Goals
+        </Button>
+      </Tooltip>
+      <Space.Compact>
+        <Tooltip title="Split the volume in hand in two (S)">
+          <Button onClick={() => split(current, planned, bounds, selected)} disabled={idle || !selected}>
+            Split
+          </Button>
+        </Tooltip>
+        <Button
+          aria-label="Several parts at once"
+          icon={<MoreIcon />}
+          onClick={() => ask({ kind: 'split' })}
+          disabled={idle || !selected}
+        />
+      </Space.Compact>
+      <Tooltip title="New volume in unallocated space (N)">
+        <Button onClick={() => create(current.id, planned, bounds, gaps[0])} disabled={idle || gaps.length === 0}>
+          New
+        </Button>
+      </Tooltip>
+    </div>
+  );
+});
+
+/** Makes an edit that adds a volume, and takes that volume in hand with the cursor in its size. */
+function adding(id: string, planned: Layout, act: (layout: Layout) => Edited): void {
+  const result = edit(id, act);
+  if (!result?.ok) return;
+  const added = result.layout.volumes.find((v) => !planned.volumes.some((w) => w.id === v.id));
+  if (added) look({ selected: added.id, fresh: added.id });
+}
+
+function split(current: Current, planned: Layout, bounds: Bounds, selected: LaidVolume | undefined): void {
+  if (!selected) return;
+  const now = current.disk.survey!.volumes.find((v) => `kept-${v.number}` === selected.id);
+  adding(current.id, planned, (layout) => splitInTwo(layout, bounds, selected, now?.info?.used ?? 0));
+}
+
+function create(id: string, planned: Layout, bounds: Bounds, gap: Gap | undefined): void {
+  if (!gap) return;
+  const size = gap.end - gap.start;
+  const letter = nextLetter(planned);
+  adding(id, planned, (layout) =>
+    createVolume(layout, bounds, gap, {
+      ...newVolumeSpec(size, layout.sectorSize, undefined),
+      size,
+      ...(letter ? { letter } : {}),
+    }),
   );
 }
 

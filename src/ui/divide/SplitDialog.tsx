@@ -26,7 +26,6 @@ interface Props {
   readonly planned: Layout;
   readonly bounds: Bounds;
   readonly volume: LaidVolume;
-  readonly open: boolean;
 }
 
 /** One part as it is typed. The first one is the volume itself. */
@@ -48,10 +47,10 @@ function wholeOf(planned: Layout, volume: LaidVolume): number {
 }
 
 /** A split into any number of parts, each with everything about it in one row. Shares, sizes and “rest” are understood. */
-export function SplitDialog({ open, ...props }: Props) {
+export function SplitDialog(props: Props) {
   return (
     <Modal
-      open={open}
+      open
       onCancel={() => ask()}
       footer={null}
       width={860}
@@ -63,7 +62,7 @@ export function SplitDialog({ open, ...props }: Props) {
   );
 }
 
-function SplitForm({ id, planned, bounds, volume }: Omit<Props, 'open'>) {
+function SplitForm({ id, planned, bounds, volume }: Props) {
   const size = useSizes();
   const whole = wholeOf(planned, volume);
   const part = (letters: readonly string[], share: string): Row => {

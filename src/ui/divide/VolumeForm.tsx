@@ -24,7 +24,7 @@ import { formatSize } from '@/core/size';
 import type { VolumeFlag } from '@/core/table';
 import { ask, dismissRefusal, edit, look, useBench, type Current } from '@/state';
 import { Button, Input, Popover, Select } from 'antd';
-import { useState } from 'react';
+import { memo, useState } from 'react';
 import { LetterChip, ROLE_WORDS, ROLES } from '../kit';
 import { FloorReasons } from './FloorReasons';
 import { SizeInput } from './SizeInput';
@@ -43,7 +43,7 @@ const FLAGS: readonly VolumeFlag[] = ['required', 'read-only', 'hidden', 'no-let
 const LETTERS = [...'CDEFGHIJKLMNOPQRSTUVWXYZAB'];
 
 /** Everything about the volume in hand in one place: size, label, letter, file system, cluster size, role. */
-export function VolumeForm({ current, planned, bounds, volume, focusSize }: Props) {
+export const VolumeForm = memo(function VolumeForm({ current, planned, bounds, volume, focusSize }: Props) {
   const { id } = current;
   const refusal = useBench((s) => s.refusal);
   const note = useBench((s) => s.note);
@@ -298,4 +298,4 @@ export function VolumeForm({ current, planned, bounds, volume, focusSize }: Prop
       </div>
     </section>
   );
-}
+});

@@ -3,11 +3,13 @@
 import { durationWords, lossWords, stepWords } from '@/core/plan';
 import { look, useBench, type PlanView } from '@/state';
 import { Alert, Button, Popconfirm } from 'antd';
+import { memo } from 'react';
 import { useSizes } from '../kit';
 import styles from './divide.module.css';
 
 /** The derived work order, always current, and what it comes to. */
-export function WorkOrder({ plan, refusal, overridable, onOverride }: PlanView & { readonly onOverride: () => void }) {
+export const WorkOrder = memo(function WorkOrder(props: PlanView & { readonly onOverride: () => void }) {
+  const { plan, refusal, overridable, onOverride } = props;
   const units = useBench((s) => s.units);
   const size = useSizes();
   const steps = plan?.steps ?? [];
@@ -92,4 +94,4 @@ export function WorkOrder({ plan, refusal, overridable, onOverride }: PlanView &
       </div>
     </>
   );
-}
+});

@@ -23,19 +23,18 @@ import styles from './goals.module.css';
 interface Props {
   readonly current: Current;
   readonly bounds: Bounds;
-  readonly open: boolean;
 }
 
 /** Goals by name: each fills the plan from the disk's own facts and says why it proposes these sizes. */
-export function GoalPicker({ current, bounds, open }: Props) {
+export function GoalPicker({ current, bounds }: Props) {
   return (
-    <Modal open={open} onCancel={() => ask()} footer={null} title="What shall it become?" width={860} destroyOnHidden>
+    <Modal open onCancel={() => ask()} footer={null} title="What shall it become?" width={860} destroyOnHidden>
       <Goals current={current} bounds={bounds} />
     </Modal>
   );
 }
 
-function Goals({ current, bounds }: Omit<Props, 'open'>) {
+function Goals({ current, bounds }: Props) {
   const size = useSizes();
   const survey = current.disk.survey!;
   const { now } = current.job!;

@@ -1,7 +1,8 @@
 'use client';
 
-import { changesIn, look, redoEdit, undoEdit, useBench, useCurrent, type Stage } from '@/state';
+import { changesIn, look, redoEdit, undoEdit, useBench, useCurrent, type Current, type Stage } from '@/state';
 import { Button, Tooltip } from 'antd';
+import { memo, useDeferredValue } from 'react';
 import styles from './workbench.module.css';
 
 const STAGES: readonly { stage: Stage; word: string }[] = [
@@ -13,16 +14,19 @@ const STAGES: readonly { stage: Stage; word: string }[] = [
 ];
 
 interface Props {
-  readonly onHelp: () => void;
-  readonly onCommands: () => void;
+  readonly onOpen: (dialog: 'help' | 'commands') => void;
 }
 
-/** Logo, the job, the stages, undo and redo, units, theme, help. */
-export function Header({ onHelp, onCommands }: Props) {
+/** Logo, the job, the stages, undo and redo, units, theme, help. It follows a drag as soon as there is time. */
+export function Header({ onOpen }: Props) {
+  const current = useDeferredValue(useCurrent());
+  return <HeaderBar current={current} onOpen={onOpen} />;
+}
+
+const HeaderBar = memo(function HeaderBar({ current, onOpen }: Props & { readonly current: Current | undefined }) {
   const stage = useBench((s) => s.stage);
   const units = useBench((s) => s.units);
   const theme = useBench((s) => s.theme);
-  const current = useCurrent();
   const open = current?.disk.status === 'open' && current.job !== undefined;
   const history = current?.job?.history;
   const undoName = history?.past.at(-1)?.name;
@@ -98,15 +102,15 @@ export function Header({ onHelp, onCommands }: Props) {
         </Button>
       </Tooltip>
       <Tooltip title="Commands (Ctrl+K)">
-        <Button aria-label="Commands" onClick={onCommands}>
+        <Button aria-label="Commands" onClick={() => onOpen('commands')}>
           ⌘
         </Button>
       </Tooltip>
       <Tooltip title="Help (?)">
-        <Button aria-label="Help" onClick={onHelp}>
+        <Button aria-label="Help" onClick={() => onOpen('help')}>
           ?
         </Button>
       </Tooltip>
     </header>
   );
-}
+});

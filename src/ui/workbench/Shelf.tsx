@@ -1,7 +1,8 @@
 'use client';
 
 import { formatSize } from '@/core/size';
-import { changesIn, failingWords, look, mediumWords, useBench, type BenchDisk } from '@/state';
+import { changesIn, failingWords, look, mediumWords, useBench, type BenchDisk, type JobState } from '@/state';
+import { memo, useDeferredValue } from 'react';
 import { OpenImage } from '../bench';
 import { MiniColumn } from '../kit';
 import styles from './workbench.module.css';
@@ -25,9 +26,18 @@ export function Shelf() {
   );
 }
 
-function ShelfDisk({ disk, current }: { readonly disk: BenchDisk; readonly current: boolean }) {
+interface ShelfDiskProps {
+  readonly disk: BenchDisk;
+  readonly current: boolean;
+}
+
+function ShelfDisk(props: ShelfDiskProps) {
+  const job = useDeferredValue(useBench((s) => s.jobs[props.disk.stored.id]));
+  return <ShelfPlate {...props} job={job} />;
+}
+
+const ShelfPlate = memo(function ShelfPlate({ disk, current, job }: ShelfDiskProps & { job: JobState | undefined }) {
   const { stored, survey } = disk;
-  const job = useBench((s) => s.jobs[stored.id]);
   const run = useBench((s) => s.runs[stored.id]);
   const changes = changesIn(job);
   const unfinished = run !== undefined && run.state !== 'finished';
@@ -59,4 +69,4 @@ function ShelfDisk({ disk, current }: { readonly disk: BenchDisk; readonly curre
       </span>
     </button>
   );
-}
+});

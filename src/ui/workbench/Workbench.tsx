@@ -2,7 +2,7 @@
 
 import { dismissProblem, look, openBench, openFile, redoEdit, undoEdit, useBench, useCurrent } from '@/state';
 import { Alert, ConfigProvider, Spin } from 'antd';
-import { useEffect, useState, type DragEvent } from 'react';
+import { useEffect, useMemo, useState, type DragEvent } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Bench } from '../bench';
 import { Divide } from '../divide';
@@ -26,7 +26,7 @@ export function Workbench() {
   const [dialog, setDialog] = useState<'help' | 'commands'>();
   const problem = useBench((s) => s.problem);
   const readOnly = useBench((s) => s.readOnly);
-  const current = useCurrent();
+  const theme = useMemo(() => antTheme(dark), [dark]);
 
   useEffect(() => {
     if (opened) return;
@@ -44,13 +44,14 @@ export function Workbench() {
     window.addEventListener('keydown', help);
     return () => window.removeEventListener('keydown', help);
   }, []);
-  useHotkeys('mod+z', () => current && undoEdit(current.id), [current]);
-  useHotkeys('mod+y, mod+shift+z', () => current && redoEdit(current.id), [current]);
+  // Asked for when they happen: the whole page would else be drawn again at every edit.
+  useHotkeys('mod+z', () => onCurrent(undoEdit));
+  useHotkeys('mod+y, mod+shift+z', () => onCurrent(redoEdit));
 
   return (
-    <ConfigProvider theme={antTheme(dark)}>
+    <ConfigProvider theme={theme}>
       <div className={styles.app} onDragOver={(e) => e.preventDefault()} onDrop={(e) => void drop(e)}>
-        <Header onHelp={() => setDialog('help')} onCommands={() => setDialog('commands')} />
+        <Header onOpen={setDialog} />
         {readOnly ? (
           <Alert
             banner
@@ -65,6 +66,11 @@ export function Workbench() {
       </div>
     </ConfigProvider>
   );
+}
+
+function onCurrent(act: (id: string) => void): void {
+  const { currentId } = useBench.getState();
+  if (currentId !== undefined) act(currentId);
 }
 
 function StageInHand() {

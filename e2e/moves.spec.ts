@@ -1,0 +1,79 @@
+import { expect, test, type Page } from '@playwright/test';
+import { divideStick, openBench, select } from './bench';
+
+/** Takes a demo disk to Divide, once it is open. */
+async function divide(page: Page, name: string): Promise<void> {
+  const disk = page.getByRole('button', { name: `Open ${name}` });
+  await expect(disk).toBeEnabled({ timeout: 60_000 });
+  await disk.click();
+  await page.getByRole('button', { name: 'Divide', exact: true }).click();
+  await expect(page.getByText('Now', { exact: true })).toBeVisible();
+}
+
+async function runAndProve(page: Page): Promise<void> {
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  await page.getByRole('button', { name: 'Run the work order' }).click();
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible({ timeout: 120_000 });
+}
+
+test('system, second system and data on the front desk SSD in five clicks and no typing', async ({ page }) => {
+  await openBench(page);
+  await divide(page, 'Front desk SSD'); // two clicks
+  await page.getByRole('button', { name: 'Goals' }).click();
+  await page.getByRole('radio', { name: /second system/ }).click();
+  await page.getByRole('button', { name: 'Fill the plan' }).click();
+  await expect(page.getByText(/Make D System 2, 64 GiB NTFS/)).toBeVisible();
+  await expect(page.getByText(/Make E Data, .* exFAT/)).toBeVisible();
+  await page.getByRole('button', { name: 'Advice' }).click();
+  await expect(page.getByRole('dialog')).toContainText('headroom');
+  await expect(page.getByRole('img', { name: /Slack by cluster size/ })).toBeVisible();
+});
+
+test('a volume gets room from one before it, which carries it to another place', async ({ page }) => {
+  await openBench(page);
+  await divide(page, 'Herbarium scans');
+  await select(page, /D Sheets/);
+  await page.getByRole('button', { name: 'Make bigger…' }).click();
+  const way = page.getByRole('listitem').filter({ hasText: 'From C Scanner PC' });
+  await expect(way).toContainText('D Sheets begins 70 GiB earlier');
+  await way.getByRole('button', { name: 'Take this way' }).click();
+  await expect(page.getByText('Move D Sheets 70 GiB towards the start')).toBeVisible();
+  await runAndProve(page);
+});
+
+test('the stick becomes four volumes for different uses, nothing formatted that holds files', async ({ page }) => {
+  await openBench(page);
+  await divideStick(page);
+  await page.getByRole('button', { name: 'Goals' }).click();
+  await page.getByRole('radio', { name: /per purpose/ }).click();
+  await page.getByRole('button', { name: 'Fill the plan' }).click();
+  await expect(page.getByText(/Make .*EXCHANGE|Make .*Exchange/)).toBeVisible();
+  await expect(page.getByText('Prove E LABELS: compare every file')).toBeVisible();
+  await runAndProve(page);
+  await expect(page.getByText('2 075').first()).toBeVisible();
+});
+
+test('a volume is split in several at once, put in another order by keyboard, and resized by a command', async ({
+  page,
+}) => {
+  await openBench(page);
+  await divideStick(page);
+  await page.getByRole('button', { name: 'Several parts at once' }).click();
+  await page.getByLabel('Label of part 2').fill('ONE');
+  await page.getByLabel('Label of part 3').fill('TWO');
+  await page.getByRole('button', { name: 'Split in 3' }).click();
+  await expect(page.getByText(/Make .* ONE,/)).toBeVisible();
+  const column = page.getByRole('group', { name: 'The disk now and planned' });
+  await column.getByRole('button', { name: /E LABELS/ }).focus();
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('Alt+ArrowDown');
+  await expect(page.getByText(/Move E LABELS .* towards the end/)).toBeVisible();
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('to 3 GiB');
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('Shrink E LABELS to 3 GiB')).toBeVisible();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByText('Nothing to do yet')).toBeVisible();
+});
