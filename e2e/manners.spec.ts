@@ -8,6 +8,21 @@ async function axe(page: Page): Promise<void> {
   expect(serious.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`)).toEqual([]);
 }
 
+/** Everything that opens beside the plan. */
+async function helpers(page: Page): Promise<void> {
+  for (const name of ['Goals', 'Several parts at once', 'Advice', 'Commands']) {
+    await page.getByRole('button', { name, exact: true }).click();
+    await expect(page.getByRole('dialog')).toBeVisible();
+    if (name === 'Advice') await expect(page.getByRole('img', { name: /Slack/ })).toBeVisible();
+    await axe(page);
+    await page.keyboard.press('Escape');
+    await expect(page.getByRole('dialog')).toHaveCount(0);
+  }
+  await page.getByRole('button', { name: 'Make bigger…' }).click();
+  await axe(page);
+  await page.getByRole('button', { name: 'Back to the plan' }).click();
+}
+
 for (const scheme of ['light', 'dark'] as const) {
   test(`axe finds nothing serious in ${scheme}`, async ({ page }) => {
     await page.emulateMedia({ colorScheme: scheme, reducedMotion: 'reduce' });
@@ -20,6 +35,7 @@ for (const scheme of ['light', 'dark'] as const) {
     await page.getByRole('button', { name: 'Split' }).click();
     await page.mouse.move(5, 5);
     await axe(page);
+    await helpers(page);
     await page.getByRole('button', { name: 'Review the work order' }).click();
     await expect(page.getByText('Nothing is lost.')).toBeVisible();
     await axe(page);

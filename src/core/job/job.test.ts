@@ -59,15 +59,6 @@ describe('a target', () => {
         ],
       },
     ],
-    [
-      'a move',
-      {
-        volumes: [
-          { create: 'fat12', size: '4 MiB' },
-          { keep: 1, size: '20 MiB' },
-        ],
-      },
-    ],
     ['a size that is none', { volumes: [{ keep: 1, size: 7 }] }],
   ])('is refused for %s', (_name, target) => {
     expect(() => resolveTarget(survey, parseTarget(target))).toThrowError(

@@ -27,6 +27,7 @@ const flags = z.array(z.enum(['required', 'read-only', 'hidden', 'no-letter']));
 const keepSchema = z.strictObject({
   keep: z.int().min(1).describe('Number of the volume as inspect lists it'),
   size: size.optional(),
+  start: size.optional().describe('Where it begins, from the start of the disk; left out, it stays or follows'),
   label: z.string().optional(),
   letter: letter.optional(),
   role: role.optional(),
@@ -175,12 +176,13 @@ class Resolution {
 
   #placeKept(entry: Extract<TargetEntry, { keep: number }>, index: number, at: number): number {
     const now = this.#base.volumes.find((v) => v.id === `kept-${entry.keep}`)!;
-    if (at > now.start) throw invalid(`volume ${entry.keep} would have to be moved, which can’t be done yet`);
-    const length = entry.size === undefined ? now.length : this.#size(entry, index, now.start);
+    const start = this.#startOf(entry, now, index, at);
+    const length = entry.size === undefined ? now.length : this.#size(entry, index, start);
     const label =
       entry.label === undefined ? now.label : (findKind(now.fileSystem)?.normaliseLabel(entry.label) ?? now.label);
     this.#volumes.push({
       ...now,
+      start,
       length,
       label,
       role: entry.role ?? now.role,
@@ -188,7 +190,33 @@ class Resolution {
       flags: entry.flags ?? now.flags,
       ...(entry.letter ? { letter: entry.letter } : {}),
     });
-    return now.start + length;
+    return start + length;
+  }
+
+  /**
+   * Where a kept volume begins: where it does now, as long as the order is the same and nothing reaches there; else right
+   * behind what stands before it. A gap before it, or a start of its own, says it exactly.
+   */
+  #startOf(entry: Extract<TargetEntry, { keep: number }>, now: LaidVolume, index: number, at: number): number {
+    if (entry.start !== undefined) {
+      const { bytes } = resolveSize(parseSize(entry.start), { whole: this.survey.size });
+      const start = bytes === now.start ? bytes : roundTo(bytes, ALIGNMENT).bytes;
+      if (start < at) throw invalid(`volume ${entry.keep} would begin before what stands before it ends`);
+      return start;
+    }
+    const behind = ceilTo(at + (now.logical ? this.survey.sectorSize : 0), ALIGNMENT);
+    const before = this.target.volumes[index - 1];
+    const exact = before !== undefined && 'gap' in before && now.start - at >= ALIGNMENT;
+    return this.#stays(now, index) && at <= now.start && !exact ? now.start : behind;
+  }
+
+  /** Whether no volume that stood before this one comes behind it. */
+  #stays(now: LaidVolume, index: number): boolean {
+    if (this.#base.table === 'none') return true;
+    return this.target.volumes.slice(index + 1).every((later) => {
+      if (!('keep' in later)) return true;
+      return this.#base.volumes.find((v) => v.id === `kept-${later.keep}`)!.start > now.start;
+    });
   }
 
   /** Bytes of an entry that begins at `start`: whole sectors when bytes are asked for, else whole MiB, rounding told. */
@@ -219,6 +247,13 @@ class Resolution {
     for (const [offset, entry] of this.target.volumes.slice(index + 1).entries()) {
       if ('keep' in entry) {
         const now = this.#now.volumes.find((v) => v.id === `kept-${entry.keep}`)!;
+        if (!this.#stays(now, index + 1 + offset) || now.start <= start + needed) {
+          needed += ceilTo(
+            entry.size === undefined ? now.length : this.#size(entry, index + 1 + offset, start),
+            ALIGNMENT,
+          );
+          continue;
+        }
         return floorTo(now.start - needed - start, this.survey.sectorSize);
       }
       needed += ceilTo(this.#size(entry, index + 1 + offset, start), ALIGNMENT);

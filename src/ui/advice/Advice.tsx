@@ -20,7 +20,10 @@ import { useEffect, useState } from 'react';
 import { useSizes } from '../kit';
 import styles from './advice.module.css';
 
-const SlackChart = dynamic(() => import('./SlackChart').then((m) => m.SlackChart), { ssr: false });
+const loadChart = () => import('./SlackChart').then((m) => m.SlackChart);
+const SlackChart = dynamic(loadChart, { ssr: false });
+// Fetched while there is time, so that it is there when the server no longer is.
+if (typeof window !== 'undefined' && 'requestIdleCallback' in window) requestIdleCallback(() => void loadChart());
 
 interface Props {
   readonly current: Current;
@@ -224,7 +227,7 @@ function ClusterSize({ volume, planned, facts }: ClusterProps) {
       <h3>Cluster size</h3>
       <p>
         {own
-          ? `With ${size(own.clusterSize)} clusters, ${size(own.bytes)} behind the ends of these files stay unused: ${((own.bytes / Math.max(1, facts.bytes)) * 100).toFixed(1)} % slack. `
+          ? `With ${size(own.clusterSize)} clusters, ${size(own.bytes)} behind the ends of these files stay unused. `
           : ''}
         Smaller clusters waste less; larger ones make a shorter map and fewer pieces, which suits large files.
       </p>
