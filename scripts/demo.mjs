@@ -11,5 +11,5 @@ const run = (command, args, env = {}) => {
 };
 
 if (!existsSync('node_modules/next')) run('npm', ['ci']);
-run('npx', ['next', 'build']);
+run('npm', ['run', 'build']);
 run('npx', ['next', 'start', '-p', process.env.PORT ?? '3000'], { ULLAGER_DEMO: '1' });

@@ -15,7 +15,7 @@ if (!existsSync('node_modules/next')) stage('install', 'npm', ['ci']);
 stage('readers and browser', 'node', ['scripts/readers.mjs']);
 stage('lint', 'npx', ['eslint', '.', '--max-warnings', '0']);
 stage('format', 'npx', ['prettier', '--check', '--log-level', 'warn', '.']);
-stage('build', 'npx', ['next', 'build']);
+stage('build', 'npm', ['run', 'build']);
 stage('types', 'npx', ['tsc', '--noEmit']);
 stage('unit, fuzz and interop', 'npx', ['vitest', 'run']);
 stage('browser', 'npx', ['playwright', 'test']);

@@ -210,3 +210,25 @@ describe('the browser’s stores', () => {
     expect(await steps(journal)).toEqual([]);
   });
 });
+
+describe('disks that wait for their turn', () => {
+  it('are built one after the other, and whoever asks for one before waits for it', async () => {
+    const host = new EngineHost();
+    const ids = ['first', 'second', 'third'].map((name) => `${id}-${name}`);
+    const opening = ids.map((one) => host.openPractice(one, RECIPE));
+    const folder = await host.folder(ids[2]!, 1, '');
+    expect(folder.map((item) => item.name)).toEqual(['a', 'top.txt']);
+    expect((await Promise.all(opening)).map((survey) => survey.volumes[0]!.files)).toEqual([16, 16, 16]);
+    await expect(host.survey(`${id}-unknown`)).rejects.toMatchObject({ code: 'storage.lost' });
+  });
+
+  it('tell what the files of a volume are like, or of one of its folders', async () => {
+    const { host } = await opened();
+    const all = await host.facts(id, 1);
+    expect(all).toMatchObject({ files: 16, largest: { files: 1 } });
+    expect(all.folders.map((f) => f.path).sort()).toEqual(['a', 'a/b', 'a/c']);
+    const below = await host.facts(id, 1, 'a/c');
+    expect(below.files).toBe(3);
+    expect(below.bytes).toBe(all.folders.find((f) => f.path === 'a/c')!.bytes);
+  });
+});

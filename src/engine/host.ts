@@ -61,9 +61,23 @@ export class EngineHost implements EngineApi {
   readonly #db = new Database();
   readonly #disks = new Map<string, OpenDisk>();
   readonly #running = new Map<string, AbortController>();
+  /** Practice disks that are being built, each with when it is there. */
+  readonly #opening = new Map<string, Promise<void>>();
+  #building: Promise<void> = Promise.resolve();
 
   async openPractice(id: string, recipe: Recipe): Promise<Survey> {
-    return this.#open(id, recipe.name, await buildPracticeDisk(recipe), recipe);
+    // One disk is built after the other; whoever asks for one before its turn waits for it.
+    const opening = this.#building.then(async () => {
+      // Between two disks whatever else was asked has its turn.
+      await new Promise((resolve) => setTimeout(resolve));
+      return this.#open(id, recipe.name, await buildPracticeDisk(recipe), recipe);
+    });
+    this.#building = opening.then(
+      () => undefined,
+      () => undefined,
+    );
+    this.#opening.set(id, this.#building);
+    return opening;
   }
 
   async openImage(
@@ -95,18 +109,19 @@ export class EngineHost implements EngineApi {
     await new DexieJournal(this.#db, id).clear();
   }
 
-  #disk(id: string): OpenDisk {
+  async #disk(id: string): Promise<OpenDisk> {
+    await this.#opening.get(id);
     const disk = this.#disks.get(id);
     if (!disk) throw new CoreError('storage.lost', { what: 'The disk' });
     return disk;
   }
 
   async survey(id: string): Promise<Survey> {
-    return this.#disk(id).survey;
+    return (await this.#disk(id)).survey;
   }
 
-  #volume(id: string, number: number): Promise<OpenVolume> {
-    const disk = this.#disk(id);
+  async #volume(id: string, number: number): Promise<OpenVolume> {
+    const disk = await this.#disk(id);
     const known = disk.volumes.get(number);
     if (known) return known;
     const opening = openVolume(disk, number);
@@ -155,8 +170,8 @@ export class EngineHost implements EngineApi {
     return state && { plan: state.plan, next: state.next, started: state.started, certificate: state.certificate };
   }
 
-  run(id: string, plan: Plan, how: RunHow, progress: ProgressListener): Promise<Certificate> {
-    const { medium } = this.#disk(id);
+  async run(id: string, plan: Plan, how: RunHow, progress: ProgressListener): Promise<Certificate> {
+    const { medium } = await this.#disk(id);
     if (medium) medium.pace = how.paced ? 1 : 0;
     return this.#execute(id, progress, (ports) => startRun(plan, ports, how.override ?? false));
   }
@@ -171,9 +186,12 @@ export class EngineHost implements EngineApi {
     act: (ports: RunPorts) => Promise<Certificate>,
   ): Promise<Certificate> {
     if (this.#running.has(id)) throw new CoreError('run.unfinished', { reason: 'it is going on' });
-    const disk = this.#disk(id);
     const abort = new AbortController();
     this.#running.set(id, abort);
+    const disk = await this.#disk(id).catch((error: unknown) => {
+      this.#running.delete(id);
+      throw error;
+    });
     const { medium } = disk;
     const before = medium?.seconds ?? 0;
     const ports: RunPorts = {
@@ -199,7 +217,7 @@ export class EngineHost implements EngineApi {
 
   async rewind(id: string): Promise<Survey> {
     if (this.#running.has(id)) throw new CoreError('run.unfinished', { reason: 'it is going on' });
-    const disk = this.#disk(id);
+    const disk = await this.#disk(id);
     await disk.overlay.rewind();
     await new DexieJournal(this.#db, id).clear();
     disk.volumes.clear();
@@ -208,11 +226,11 @@ export class EngineHost implements EngineApi {
   }
 
   async serveImage(id: string, format: ImageFormat, port: MessagePort): Promise<void> {
-    serveChunks(EXPORTS[format](this.#disk(id).overlay), port);
+    serveChunks(EXPORTS[format]((await this.#disk(id)).overlay), port);
   }
 
   async exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void> {
-    const { overlay } = this.#disk(id);
+    const { overlay } = await this.#disk(id);
     const ranges = [...overlay.occupied()];
     const total = ranges.reduce((sum, r) => sum + (r.end - r.start), 0);
     const writable = await handle.createWritable();

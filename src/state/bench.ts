@@ -153,10 +153,10 @@ export async function openBench(): Promise<void> {
     }));
   if (added.length > 0 && !get().readOnly) await db.disks.bulkPut(added);
   set({ disks: [...known, ...added].map((stored) => ({ stored, status: 'opening' })), ...(wentSomewhere ? {} : view) });
-  // One after the other, the one in hand first: they share one worker, and each shows as soon as it is open.
   const { currentId, disks } = get();
   const inHandFirst = [...disks].sort((a, b) => Number(b.stored.id === currentId) - Number(a.stored.id === currentId));
-  for (const disk of inHandFirst) await openStored(disk.stored);
+  // Those that are known show at once; they share one worker, which builds one after the other.
+  await Promise.all(inHandFirst.map((disk) => openStored(disk.stored)));
   set({ ready: true });
   if (typeof window !== 'undefined') window.addEventListener('pagehide', storeJobs);
   onEngineDeath(() => void afterEngineDeath());
@@ -185,13 +185,33 @@ async function demoRecipes(): Promise<Recipe[]> {
   }
 }
 
+const sameJson = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
+
+/** What was found on demo disks when the application was built, by the same code. */
+let looked: Promise<readonly { recipe: unknown; survey: Survey }[]> | undefined;
+
+/** What is known of a practice disk before it is built here, while nothing was run on it. */
+async function lookedAt(id: string, recipe: Recipe): Promise<Survey | undefined> {
+  const counts = [db.overlayEdits, db.overlayPages, db.journal].map((t) => t.where('diskId').equals(id).count());
+  if ((await Promise.all(counts)).some((count) => count > 0)) return undefined;
+  looked ??= fetch('/api/demo/looked')
+    .then((response) => (response.ok ? response.json() : []))
+    .catch(() => []);
+  return (await looked).find((one) => sameJson(one.recipe, recipe))?.survey;
+}
+
 async function openStored(stored: StoredDisk): Promise<void> {
   const { id, source } = stored;
   try {
     if (source.kind === 'practice') {
       // A recipe may have been kept before it had all of its fields.
       const recipe = parseRecipe(source.recipe);
-      return await opened(id, await engine('openPractice', id, recipe), recipe);
+      const known = await lookedAt(id, recipe);
+      if (known) await opened(id, known, recipe, false);
+      const found = await engine('openPractice', id, recipe);
+      // What was found before stands unless the disk turns out to be another.
+      if (!known || !sameJson(known, found)) await opened(id, found, recipe);
+      return;
     }
     const { handle } = source;
     if (!handle || (await permission(handle, false)) !== 'granted') return putDisk(id, { status: 'wanted' });
@@ -212,10 +232,11 @@ function permission(handle: Permissioned, ask: boolean): Promise<PermissionState
   return act ? act.call(handle, { mode: 'read' }) : Promise.resolve('granted');
 }
 
-async function opened(id: string, survey: Survey, recipe?: Recipe): Promise<void> {
+/** @param mayRun whether a run may be under way; the engine is asked then, and may be busy */
+async function opened(id: string, survey: Survey, recipe?: Recipe, mayRun = true): Promise<void> {
   putDisk(id, { status: 'open', survey, error: undefined });
   const stored = (await db.jobs.get(id))?.state;
-  const status = await engine('runStatus', id);
+  const status = mayRun ? await engine('runStatus', id) : undefined;
   const job = stored as JobState | undefined;
   // Between the steps of a run the disk fits neither layout; the job is kept for when the run is over.
   const midRun = status !== undefined && !status.certificate && job?.version === 2;

@@ -178,7 +178,7 @@ function FileSystem({ current, planned, volume, facts, own }: FileSystemProps) {
         {advice.map(({ kind, title, why, against }, i) => (
           <li key={kind}>
             <span>
-              <strong>{title}</strong> {i === 0 ? <Tag color="cyan">suits best</Tag> : null}
+              <strong>{title}</strong> {i === 0 ? <Tag>suits best</Tag> : null}
               {kind === volume.fileSystem ? <Tag>as planned</Tag> : null}
               <span className={styles.detail}>{why}</span>
               {against.map((line) => (

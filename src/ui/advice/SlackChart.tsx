@@ -60,8 +60,7 @@ export function SlackChart({ slack, taken, total }: Props) {
             position: 'top',
             color: colour('--ink'),
             fontSize: 11,
-            formatter: ({ value }: { value: unknown }) =>
-              `${((Number(value) / Math.max(1, total)) * 100).toFixed(1)} %`,
+            formatter: ({ value }: { value: unknown }) => share(Number(value), total),
           },
           tooltip: { valueFormatter: (value: unknown) => size(Number(value)) },
         },

@@ -60,5 +60,9 @@ export function antTheme(dark: boolean): ThemeConfig {
       motionDurationMid: '0.12s',
       motionDurationSlow: '0.16s',
     },
+    components: {
+      // The usual hover colour is too faint for words on a dark panel.
+      Button: { defaultHoverColor: p.ink, defaultActiveColor: p.ink, defaultHoverBorderColor: p.muted },
+    },
   };
 }

@@ -14,7 +14,9 @@ export function Look({ current }: { readonly current: Current }) {
   const size = useSizes();
   const { disk, job } = current;
   const survey = disk.survey!;
-  const [number, setNumber] = useState(survey.volumes.find((v) => v.info)?.number);
+  const [number, setNumber] = useState(
+    () => survey.volumes.filter((v) => v.info).sort((a, b) => b.files - a.files)[0]?.number,
+  );
   const volume = survey.volumes.find((v) => v.number === number);
   const now = job!.now;
   const letterOf = (v: SurveyedVolume) =>

@@ -154,7 +154,7 @@ function WayColumn({ way, current, planned, wanted, onTake }: WayProps) {
           <li key={line}>{line}</li>
         ))}
       </ul>
-      <Button type="primary" ghost block onClick={onTake}>
+      <Button block onClick={onTake}>
         Take this way
       </Button>
     </li>
