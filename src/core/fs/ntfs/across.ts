@@ -32,9 +32,25 @@ export async function readAcross(
   length: number,
 ): Promise<Uint8Array> {
   const out = new Uint8Array(length);
-  for (const part of partsOf(runs, clusterSize, offset, length))
-    await device.read(part.at, out.subarray(part.from, part.from + part.length));
+  await readAcrossInto(device, runs, clusterSize, offset, out);
   return out;
+}
+
+/** The same into a buffer that may hold anything. */
+export async function readAcrossInto(
+  device: BlockDevice,
+  runs: readonly DataRun[],
+  clusterSize: number,
+  offset: number,
+  into: Uint8Array,
+): Promise<void> {
+  let at = 0;
+  for (const part of partsOf(runs, clusterSize, offset, into.length)) {
+    into.fill(0, at, part.from);
+    await device.read(part.at, into.subarray(part.from, part.from + part.length));
+    at = part.from + part.length;
+  }
+  into.fill(0, at);
 }
 
 /** Gathers the write of a stretch of a stream. @throws RangeError when it is not all in runs */

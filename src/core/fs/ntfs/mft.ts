@@ -24,7 +24,7 @@ import {
 } from './record';
 import { clustersOf, decodeRuns, type DataRun } from './runlist';
 import { isoFromHalves } from './times';
-import { readAcross } from './across';
+import { readAcross, readAcrossInto } from './across';
 
 const STANDARD = struct('standard information', 48, {
   created: u64(0),
@@ -90,10 +90,14 @@ export class NtfsFile {
   links = 0;
   attributes = 0;
   stamped = false;
-  names: NtfsName[] = NONE;
+  /** The first name; most files have one, and a list for each would be a burden. The folder is -1 where there is none. */
+  parent = -1;
+  name = '';
   /** 8.3 names, which only repeat a long one. */
   shortNames: NtfsName[] = NONE;
-  streams: NtfsStream[] = NONE;
+  #furtherNames: NtfsName[] = NONE;
+  #stream: NtfsStream | undefined = undefined;
+  #furtherStreams: NtfsStream[] = NONE;
   /** Records that extend this one, in the order of the table. */
   extensions: number[] = NONE;
 
@@ -101,6 +105,41 @@ export class NtfsFile {
     readonly number: number,
     private readonly stamps: Uint32Array,
   ) {}
+
+  get names(): NtfsName[] {
+    return this.parent < 0 ? [] : [{ parent: this.parent, name: this.name }, ...this.#furtherNames];
+  }
+
+  get hasMoreNames(): boolean {
+    return this.#furtherNames.length > 0;
+  }
+
+  addName(parent: number, name: string): void {
+    if (this.parent >= 0) this.#furtherNames = added(this.#furtherNames, { parent, name });
+    else {
+      this.parent = parent;
+      this.name = name;
+    }
+  }
+
+  get streams(): NtfsStream[] {
+    return this.#stream ? [this.#stream, ...this.#furtherStreams] : [];
+  }
+
+  set streams([first, ...further]: NtfsStream[]) {
+    this.#stream = first;
+    this.#furtherStreams = further.length > 0 ? further : NONE;
+  }
+
+  /** The stream, where there is one and no more. */
+  get onlyStream(): NtfsStream | undefined {
+    return this.#furtherStreams.length === 0 ? this.#stream : undefined;
+  }
+
+  addStream(stream: NtfsStream): void {
+    if (this.#stream) this.#furtherStreams = added(this.#furtherStreams, stream);
+    else this.#stream = stream;
+  }
 
   get times(): FileTimes {
     if (!this.stamped) return {};
@@ -196,7 +235,7 @@ export class FileTable {
   }
 }
 
-/** The table in long stretches of whole records, in order. Each buffer is fresh. */
+/** The table in long stretches of whole records, in order. A buffer is used again for the stretch after the next. */
 async function* readChunks(
   device: BlockDevice,
   g: NtfsGeometry,
@@ -205,9 +244,12 @@ async function* readChunks(
 ): AsyncGenerator<{ first: number; bytes: Uint8Array }> {
   const total = Math.min(clustersOf(runs) * g.clusterSize, count * g.recordSize);
   const chunk = Math.floor(READ_BYTES / g.recordSize) * g.recordSize;
+  // Fresh buffers by the hundred would keep the garbage collector busier than the records do.
+  const buffers = [new Uint8Array(Math.min(chunk, total)), new Uint8Array(Math.min(chunk, total))];
   const read = (offset: number): Promise<Uint8Array> | undefined => {
     if (offset + g.recordSize > total) return undefined;
-    const reading = readAcross(device, runs, g.clusterSize, offset, Math.min(chunk, total - offset));
+    const into = buffers[(offset / chunk) % 2]!.subarray(0, Math.min(chunk, total - offset));
+    const reading = readAcrossInto(device, runs, g.clusterSize, offset, into).then(() => into);
     // A failure shows where the stretch is asked for, which may be never.
     reading.catch(() => undefined);
     return reading;
@@ -404,9 +446,11 @@ class MftScan {
     const from = bodyStart + FILE_NAME.size;
     const to = from + bytes[bodyStart + FILE_NAME.offsets.nameLength]! * 2;
     if (to > bodyEnd || to === from) return;
-    const name = { parent: recordAt(view, bodyStart + FILE_NAME.offsets.parent), name: utf16(bytes, from, to) };
-    if (bytes[bodyStart + FILE_NAME.offsets.space] === DOS_SPACE) file.shortNames = added(file.shortNames, name);
-    else file.names = added(file.names, name);
+    const parent = recordAt(view, bodyStart + FILE_NAME.offsets.parent);
+    const name = utf16(bytes, from, to);
+    if (bytes[bodyStart + FILE_NAME.offsets.space] === DOS_SPACE)
+      file.shortNames = added(file.shortNames, { parent, name });
+    else file.addName(parent, name);
   }
 
   #stream(file: NtfsFile, bytes: Uint8Array, number: number): void {
@@ -432,7 +476,7 @@ class MftScan {
     if (!c.resident && (c.lowestVcn > 0 || number !== file.number || file.extensions.length > 0))
       this.#pieceOf(file, { stream, lowestVcn: c.lowestVcn });
     else {
-      file.streams = added(file.streams, stream);
+      file.addStream(stream);
       if (!c.resident) this.#measure(file.number, stream, clustersOf(runs));
     }
   }

@@ -43,23 +43,30 @@ export function entriesOf(mft: Mft): NtfsEntry[] {
   const paths = new FolderPaths(mft);
   const out: NtfsEntry[] = [];
   for (const file of mft.files.values()) {
-    if (file.number < FIRST_USER_RECORD || file.names.length === 0) continue;
-    for (const { parent, name } of file.names) {
-      const folder = paths.of(parent);
-      if (folder.startsWith('$Extend')) continue;
-      addFile(out, file, folder ? `${folder}/${name}` : name);
-    }
+    if (file.number < FIRST_USER_RECORD || file.parent < 0) continue;
+    if (!file.hasMoreNames) addNamed(out, file, paths.of(file.parent), file.name);
+    else for (const { parent, name } of file.names) addNamed(out, file, paths.of(parent), name);
   }
   return out;
 }
 
+function isContent(stream: NtfsStream): boolean {
+  return stream.type === TYPE.data && stream.name === '';
+}
+
+function addNamed(out: NtfsEntry[], file: NtfsFile, folder: string, name: string): void {
+  if (!folder.startsWith('$Extend')) addFile(out, file, folder ? `${folder}/${name}` : name);
+}
+
 function addFile(out: NtfsEntry[], file: NtfsFile, path: string): void {
   const attributes = wordsFor(file.attributes);
-  const unnamed = file.streams.find((s) => s.type === TYPE.data && s.name === '');
+  const only = file.onlyStream;
+  const streams = only ? undefined : file.streams;
+  const unnamed = only ? (isContent(only) ? only : undefined) : streams!.find(isContent);
   out.push(
     new NtfsEntry(path, file.folder ? 'folder' : 'file', unnamed?.size ?? 0, attributes, out.length, unnamed, file),
   );
-  for (const stream of file.streams) {
+  for (const stream of streams ?? [only!]) {
     if (stream.type !== TYPE.data || stream.name === '') continue;
     out.push(new NtfsEntry(`${path}:${stream.name}`, 'file', stream.size, attributes, out.length, stream, file));
   }
@@ -88,18 +95,18 @@ class FolderPaths {
     let at = number;
     while (!this.#known.has(at)) {
       const file = this.mft.files.get(at);
-      if (!file || file.names.length === 0 || chain.length >= MAX_DEPTH) {
+      if (!file || file.parent < 0 || chain.length >= MAX_DEPTH) {
         this.#known.set(at, '(lost)');
         break;
       }
       // A folder that is its own ancestor would go round for ever.
       this.#known.set(at, '(lost)');
       chain.push(file);
-      at = file.names[0]!.parent;
+      at = file.parent;
     }
     let path = this.#known.get(at)!;
     for (const file of chain.reverse()) {
-      path = path ? `${path}/${file.names[0]!.name}` : file.names[0]!.name;
+      path = path ? `${path}/${file.name}` : file.name;
       this.#known.set(file.number, path);
     }
     return this.#known.get(number)!;
