@@ -39,7 +39,7 @@ async function shoot(page: Page, name: string): Promise<void> {
 async function split(page: Page): Promise<void> {
   await page.getByRole('button', { name: 'Open Label printer stick' }).click();
   await page.getByRole('button', { name: 'Divide', exact: true }).click();
-  await page.getByRole('button', { name: 'Split' }).click();
+  await page.getByRole('button', { name: 'Split', exact: true }).click();
   await page.getByLabel('Label', { exact: true }).fill('SCANS');
   await page.getByLabel('Label', { exact: true }).press('Enter');
   const columns = page.getByRole('group', { name: 'The disk now and planned' });
@@ -84,7 +84,7 @@ await shoot(page, 'run');
 const ssd = await open('light');
 await ssd.getByRole('button', { name: 'Open Front desk SSD' }).click();
 await ssd.getByRole('button', { name: 'Divide', exact: true }).click();
-await ssd.getByRole('button', { name: 'Split' }).click();
+await ssd.getByRole('button', { name: 'Split', exact: true }).click();
 await ssd.getByLabel('Label', { exact: true }).fill('Herbarium');
 await ssd.getByLabel('Label', { exact: true }).press('Enter');
 await ssd
@@ -95,7 +95,24 @@ await ssd.getByLabel('Size', { exact: true }).fill('200 GiB');
 await ssd.getByLabel('Size', { exact: true }).press('Enter');
 await shoot(ssd, 'divide-ssd');
 
+await ssd.getByRole('button', { name: 'Advice' }).click();
+await ssd.getByRole('img', { name: /Slack/ }).waitFor();
+await shoot(ssd, 'advice');
+await ssd.keyboard.press('Escape');
+await ssd.getByRole('button', { name: 'Goals' }).click();
+await ssd.getByRole('radio', { name: /second system/ }).click();
+await shoot(ssd, 'goals');
+await ssd.getByRole('button', { name: 'Fill the plan' }).click();
+await ssd
+  .getByRole('group', { name: 'The disk now and planned' })
+  .getByRole('button', { name: /C Windows/ })
+  .click();
+await ssd.getByRole('button', { name: 'Make bigger…' }).click();
+await shoot(ssd, 'ways');
+
 const dark = await open('dark');
 await split(dark);
 await shoot(dark, 'divide-dark');
+await dark.getByRole('button', { name: 'Review the work order' }).click();
+await shoot(dark, 'review-dark');
 await browser.close();

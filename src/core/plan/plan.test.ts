@@ -1,6 +1,7 @@
-import { surveyDisk } from '@/core/inspect';
+import { layoutOf, surveyDisk } from '@/core/inspect';
 import { parseTarget, resolveTarget, type TargetInput } from '@/core/job';
 import { endOf } from '@/core/layout';
+import { buildPracticeDisk, parseRecipe } from '@/core/practice';
 import { MemoryJournal, startRun } from '@/core/run';
 import { buildStick, NOW, planFor, SPLIT } from '@/core/run/fixtures/sticks';
 import fc from 'fast-check';
@@ -9,6 +10,7 @@ import { derivePlan, durationWords, stepWords } from '.';
 import { verifyPlan } from './verify';
 
 const MIB = 1024 * 1024;
+const MANY = { version: 1, id: 'many', name: 'Many', medium: 'ssd', size: '256 MiB', table: 'gpt' } as const;
 
 describe('a plan', () => {
   it('is the same for the same inputs, and empty when nothing changes', async () => {
@@ -79,6 +81,53 @@ describe('a plan', () => {
       steps: plan.steps.map((s) => (s === make ? { ...make, at: { ...make.at, start: 5 * MIB } } : s)),
     };
     expect(() => verifyPlan(survey, layout, early)).toThrow(RangeError);
+  });
+});
+
+describe('a plan with moves', () => {
+  it('lets others go where a volume was that is made anew, which may go elsewhere itself', async () => {
+    const volumes = ['A', 'B', 'C'].map((label) => ({
+      size: '8 MiB',
+      fileSystem: 'fat12',
+      label,
+      fill: [{ folder: 'f', count: 4, name: '{n}.bin', smallest: '1 KiB', largest: '90 KiB' }],
+    }));
+    const disk = await buildStick({ volumes });
+    const survey = await surveyDisk(disk);
+    const now = layoutOf(survey);
+    const [a, b, c] = now.volumes;
+    const planned = {
+      ...now,
+      volumes: [
+        { ...b!, start: MIB },
+        { ...c!, start: 9 * MIB },
+        { ...a!, start: 17 * MIB, format: 'quick' as const },
+      ],
+    };
+    const plan = derivePlan(survey, planned);
+    expect(plan.steps.map((s) => s.kind)).toContain('move');
+    expect(plan.loses.files).toBe(4);
+    const certificate = await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW });
+    expect(certificate).toMatchObject({ proven: true, volumes: [{ files: 4 }, { files: 4 }] });
+    expect((await surveyDisk(disk)).volumes.map((v) => [v.info?.label, v.files])).toEqual([
+      ['B', 4],
+      ['C', 4],
+      ['A', 0],
+    ]);
+  });
+
+  it('is worked out for a hundred volumes, each moved once and over its own old place', async () => {
+    const volumes = [{ size: '2 MiB', fileSystem: 'fat12', label: 'V' }];
+    const disk = await buildPracticeDisk(parseRecipe({ ...MANY, volumes }));
+    const survey = await surveyDisk(disk);
+    const one = survey.volumes[0]!;
+    const many = Array.from({ length: 100 }, (_, i) => ({ ...one, number: i + 1, start: (1 + 2 * i) * MIB, slot: i }));
+    const hundred = { ...survey, volumes: many };
+    const now = layoutOf(hundred);
+    const planned = { ...now, volumes: now.volumes.map((v) => ({ ...v, start: v.start + MIB })) };
+    const plan = derivePlan(hundred, planned);
+    expect(plan.steps.filter((s) => s.kind === 'move')).toHaveLength(100);
+    expect(plan.total.carries).toBe(plan.leastCarried);
   });
 });
 

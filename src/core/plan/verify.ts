@@ -13,8 +13,12 @@ interface Owner extends Stretch {
 
 /** @throws RangeError when a step would touch what is not its own; a plan like that is our mistake, never a refusal */
 export function verifyPlan(survey: Survey, planned: Layout, plan: Plan): void {
-  let owners: Owner[] = survey.volumes.map((v) => ({ key: `${v.number}`, start: v.start, length: v.length }));
-  for (const step of plan.steps) owners = after(owners, step, planned);
+  // What is made anew holds nothing that anybody wants, so its old place belongs to nobody.
+  const anew = new Set(planned.volumes.flatMap((v) => (v.origin.kind === 'kept' && v.format ? [v.origin.number] : [])));
+  let owners: Owner[] = survey.volumes
+    .filter((v) => !anew.has(v.number))
+    .map((v) => ({ key: `${v.number}`, start: v.start, length: v.length }));
+  for (const step of plan.steps) owners = after(owners, step);
   for (const volume of planned.volumes) {
     const own = owners.find((o) => o.start === volume.start);
     const key = volume.origin.kind === 'kept' && !volume.format ? `${volume.origin.number}` : undefined;
@@ -25,7 +29,7 @@ export function verifyPlan(survey: Survey, planned: Layout, plan: Plan): void {
     throw new RangeError('the plan leads to other volumes than planned');
 }
 
-function after(owners: Owner[], step: Step, planned: Layout): Owner[] {
+function after(owners: Owner[], step: Step): Owner[] {
   switch (step.kind) {
     case 'shrink':
       return owners.map((o) => (o.start === step.at.start ? { ...o, length: step.to } : o));
@@ -42,11 +46,7 @@ function after(owners: Owner[], step: Step, planned: Layout): Owner[] {
     case 'remove':
       return owners.filter((o) => o.start !== step.at.start);
     case 'make':
-      return claim(
-        owners.filter((o) => !sameKept(o, step, planned)),
-        step.at,
-        'new',
-      );
+      return claim(owners, step.at, 'new');
     case 'grow': {
       const own = owners.find((o) => o.start === step.at.start);
       if (!own) throw new RangeError(`no volume at ${step.at.start} to grow`);
@@ -59,12 +59,6 @@ function after(owners: Owner[], step: Step, planned: Layout): Owner[] {
     default:
       return owners;
   }
-}
-
-/** Whether the volume made is one that is formatted where it stands. */
-function sameKept(owner: Owner, step: Step & { kind: 'make' }, planned: Layout): boolean {
-  const volume = planned.volumes.find((v) => v.start === step.at.start);
-  return volume?.origin.kind === 'kept' && `${volume.origin.number}` === owner.key;
 }
 
 function claim(owners: Owner[], at: Stretch, key: string): Owner[] {

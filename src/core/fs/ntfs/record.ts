@@ -109,6 +109,11 @@ export function undoFixup(bytes: Uint8Array, at = 0, length = bytes.length): Fix
   return outcome;
 }
 
+/** Where things are in an attribute, as one flat object for the loop that goes over millions of them. */
+const AT = { ...ATTRIBUTE.offsets, ...RESIDENT.offsets };
+const RESIDENT_SIZE = RESIDENT.size;
+const END = TYPE.end;
+
 /** Where {@link AttributeCursor.next} came to. */
 export type Step = 'attribute' | 'end' | 'malformed';
 
@@ -122,11 +127,12 @@ export class AttributeCursor {
   resident = true;
   bodyStart = 0;
   bodyEnd = 0;
-  lowestVcn = 0;
-  compressionUnit = 0;
-  allocatedSize = 0;
-  dataSize = 0;
-  initialisedSize = 0;
+  // Of a resident attribute these say nothing, and most are resident.
+  #lowest = 0;
+  #unit = 0;
+  #allocated = 0;
+  #data = 0;
+  #initialised = 0;
   #nameStart = 0;
   #nameEnd = 0;
   #record: Uint8Array = new Uint8Array();
@@ -154,33 +160,31 @@ export class AttributeCursor {
   }
 
   next(): Step {
-    const [view, at] = [this.#view, this.#at];
-    if (this.#seen++ >= MAX_ATTRIBUTES || at + 4 > this.#end) return 'malformed';
-    this.type = view.getUint32(at, true);
-    if (this.type === TYPE.end) return 'end';
-    if (at + RESIDENT.size > this.#end) return 'malformed';
-    const length = view.getUint32(at + ATTRIBUTE.offsets.length, true);
-    if (length < RESIDENT.size || length % 8 !== 0 || at + length > this.#end) return 'malformed';
-    const nameLength = this.#record[at + ATTRIBUTE.offsets.nameLength]! * 2;
-    const nameOffset = view.getUint16(at + ATTRIBUTE.offsets.nameOffset, true);
+    const view = this.#view;
+    const record = this.#record;
+    const at = this.#at;
+    const end = this.#end;
+    if (this.#seen++ >= MAX_ATTRIBUTES || at + 4 > end) return 'malformed';
+    const type = view.getUint32(at, true);
+    this.type = type;
+    if (type === END) return 'end';
+    if (at + RESIDENT_SIZE > end) return 'malformed';
+    const length = view.getUint32(at + AT.length, true);
+    if (length < RESIDENT_SIZE || length % 8 !== 0 || at + length > end) return 'malformed';
+    const nameLength = record[at + AT.nameLength]! * 2;
+    const nameOffset = record[at + AT.nameOffset]! | (record[at + AT.nameOffset + 1]! << 8);
     if (nameLength > 0 && nameOffset + nameLength > length) return 'malformed';
     this.#nameStart = at + nameOffset;
     this.#nameEnd = at + nameOffset + nameLength;
-    this.flags = view.getUint16(at + ATTRIBUTE.offsets.flags, true);
-    this.resident = this.#record[at + ATTRIBUTE.offsets.nonResident] === 0;
-    this.#at += length;
-    return (this.resident ? this.#resident(at, length) : this.#nonResident(at, length)) ? 'attribute' : 'malformed';
-  }
-
-  #resident(at: number, length: number): boolean {
-    const size = this.#view.getUint32(at + RESIDENT.offsets.valueLength, true);
-    const from = this.#view.getUint16(at + RESIDENT.offsets.valueOffset, true);
+    this.flags = record[at + AT.flags]! | (record[at + AT.flags + 1]! << 8);
+    this.#at = at + length;
+    this.resident = record[at + AT.nonResident] === 0;
+    if (!this.resident) return this.#nonResident(at, length) ? 'attribute' : 'malformed';
+    const size = view.getUint32(at + AT.valueLength, true);
+    const from = record[at + AT.valueOffset]! | (record[at + AT.valueOffset + 1]! << 8);
     this.bodyStart = at + from;
     this.bodyEnd = at + from + size;
-    this.lowestVcn = 0;
-    this.compressionUnit = 0;
-    this.allocatedSize = this.dataSize = this.initialisedSize = size;
-    return from + size <= length;
+    return from + size <= length ? 'attribute' : 'malformed';
   }
 
   #nonResident(at: number, length: number): boolean {
@@ -190,19 +194,40 @@ export class AttributeCursor {
     const pairsOffset = view.getUint16(at + body.pairsOffset, true);
     this.bodyStart = at + pairsOffset;
     this.bodyEnd = at + length;
-    this.compressionUnit = this.#record[at + body.compressionUnit]!;
-    this.lowestVcn = u64At(view, at + body.lowestVcn);
-    this.allocatedSize = u64At(view, at + body.allocatedSize);
-    this.dataSize = u64At(view, at + body.dataSize);
-    this.initialisedSize = u64At(view, at + body.initialisedSize);
+    this.#unit = this.#record[at + body.compressionUnit]!;
+    this.#lowest = u64At(view, at + body.lowestVcn);
+    this.#allocated = u64At(view, at + body.allocatedSize);
+    this.#data = u64At(view, at + body.dataSize);
+    this.#initialised = u64At(view, at + body.initialisedSize);
     return (
       pairsOffset < length &&
-      this.compressionUnit <= MAX_COMPRESSION_UNIT &&
-      Number.isSafeInteger(this.lowestVcn) &&
-      Number.isSafeInteger(this.allocatedSize) &&
-      Number.isSafeInteger(this.dataSize) &&
-      Number.isSafeInteger(this.initialisedSize)
+      this.#unit <= MAX_COMPRESSION_UNIT &&
+      Number.isSafeInteger(this.#lowest) &&
+      Number.isSafeInteger(this.#allocated) &&
+      Number.isSafeInteger(this.#data) &&
+      Number.isSafeInteger(this.#initialised)
     );
+  }
+
+  get lowestVcn(): number {
+    return this.resident ? 0 : this.#lowest;
+  }
+
+  /** log2 of the clusters of a compression unit, 0 for none. */
+  get compressionUnit(): number {
+    return this.resident ? 0 : this.#unit;
+  }
+
+  get allocatedSize(): number {
+    return this.resident ? this.bodyEnd - this.bodyStart : this.#allocated;
+  }
+
+  get dataSize(): number {
+    return this.resident ? this.bodyEnd - this.bodyStart : this.#data;
+  }
+
+  get initialisedSize(): number {
+    return this.resident ? this.bodyEnd - this.bodyStart : this.#initialised;
   }
 }
 
