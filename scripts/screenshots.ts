@@ -70,7 +70,7 @@ await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
 await split(page);
 await shoot(page, 'divide');
 await page.getByRole('button', { name: 'What holds the floor' }).click();
-await page.getByText('sits past the planned end').first().waitFor();
+await page.getByText('All of it is carried in').waitFor();
 await shoot(page, 'floor');
 await page.keyboard.press('Escape');
 await page.getByRole('button', { name: 'Review the work order' }).click();

@@ -22,7 +22,8 @@ export function useCurrent(): Current | undefined {
   const disk = useBench((s) => s.disks.find((d) => d.stored.id === id));
   const job = useBench((s) => (id ? s.jobs[id] : undefined));
   const run = useBench((s) => (id ? s.runs[id] : undefined));
-  return id && disk ? { id, disk, job, run } : undefined;
+  // The same object while nothing of it changes: what is deferred would else never come to rest.
+  return useMemo(() => (id && disk ? { id, disk, job, run } : undefined), [id, disk, job, run]);
 }
 
 /** The work order for the planned layout, or why there is none. */

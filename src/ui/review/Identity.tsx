@@ -38,7 +38,7 @@ export function Identity({ current }: { readonly current: Current }) {
         ['Exactly', formatBytes(survey.size)],
         ['Table', survey.table === 'none' ? table : `${table}, ${mark}`],
         ['Holds', `${spaced(files)} files in ${volumes}`],
-        ['Most of it', folders.length > 0 ? folders.map((f) => `${f.path} ${size(f.bytes)}`).join(', ') : 'no folders'],
+        ['Most of it', folders.map((f) => `${f.path} ${size(f.bytes)}`).join(', ') || '…'],
         ...(failingWords(disk.stored) ? [['Failing', failingWords(disk.stored)!] as const] : []),
       ]}
     />
