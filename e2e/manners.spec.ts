@@ -1,6 +1,6 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { divideStick, openBench, STICK } from './bench';
+import { divideStick, openBench, select, STICK } from './bench';
 
 async function axe(page: Page): Promise<void> {
   const { violations } = await new AxeBuilder({ page }).analyze();
@@ -18,6 +18,10 @@ async function helpers(page: Page): Promise<void> {
     await page.keyboard.press('Escape');
     await expect(page.getByRole('dialog')).toHaveCount(0);
   }
+  await select(page, /E LABELS/);
+  await page.getByRole('button', { name: 'What holds the floor' }).click();
+  await expect(page.getByText(/^Floor 2.3 GiB/)).toBeInViewport();
+  await page.getByRole('button', { name: 'What holds the floor' }).click();
   await page.getByRole('button', { name: 'Make bigger…' }).click();
   await axe(page);
   await page.getByRole('button', { name: 'Back to the plan' }).click();

@@ -51,7 +51,7 @@ describe('the ways to a bigger volume', () => {
     const device = await disk(THREE);
     const survey = await surveyDisk(device);
     const { ways } = waysTo(survey, layoutOf(survey), { kind: 'grow', id: id(2), bytes: 15 * GIB });
-    const shift = ways.find((w) => w.title === 'From unallocated space further behind')!;
+    const shift = ways.find((w) => w.title === 'From a gap further behind')!;
     expect(shift.costs).toEqual(['Bilder is moved 15 GiB later']);
     expect(shift.plan.total.carries).toBe(shift.plan.leastCarried);
     expect(shift.plan.steps.map((s) => stepWords(s).title)).toContain('Move Bilder 15 GiB towards the end');

@@ -151,13 +151,13 @@ function* gapWays(layout: Layout, own: LaidVolume | undefined, bytes: number): G
   const beside = own && gapsOf(layout).find((g) => g.start >= endOf(own) && g.start - endOf(own) < ALIGNMENT);
   const near = beside && beside.end - beside.start >= bytes;
   yield {
-    title: near ? 'From the unallocated space behind it' : 'From unallocated space further behind',
+    title: near ? 'From the gap behind it' : 'From a gap further behind',
     source: { side: 'behind' },
   };
   const before = own && gapsOf(layout).find((g) => g.end <= own.start && own.start - g.end < ALIGNMENT);
   const enough = before && before.end - before.start >= bytes;
   yield {
-    title: enough ? 'From the unallocated space before it' : 'From unallocated space further before',
+    title: enough ? 'From the gap in front of it' : 'From a gap further in front',
     source: { side: 'before' },
   };
 }

@@ -1,12 +1,13 @@
 /** Random disks whose volumes are moved, swapped, shrunk and grown at once: the same files, and the same after any cut. */
-import { MemoryDevice, UnreliableDevice } from '@/core/device';
+import type { MemoryDevice } from '@/core/device';
 import { boundsOf, layoutOf, surveyDisk, type Survey } from '@/core/inspect';
 import { ALIGNMENT, firstUsable, lastUsable, settle, type LaidVolume, type Layout } from '@/core/layout';
 import { derivePlan, type Plan } from '@/core/plan';
 import { seededRandom } from '@/core/practice';
 import { isCoreError } from '@/core/errors';
 import { describe, expect, it } from 'vitest';
-import { MemoryJournal, readRunState, resumeRun, startRun } from '.';
+import { MemoryJournal, startRun } from '.';
+import { surviveCuts } from './fixtures/cuts';
 import { buildStick, NOW } from './fixtures/sticks';
 
 const MIB = 1024 * 1024;
@@ -89,27 +90,11 @@ describe.each(['gpt', 'mbr'] as const)('moves on a %s disk', (table) => {
     if (!found || found.plan.steps.length === 0) return;
     const { plan } = found;
     if (plan.leastCarried > 0) ratios.push(plan.total.carries / plan.leastCarried);
-    const undisturbed = new MemoryDevice(start.buffer.slice());
-    const counter = new UnreliableDevice(undisturbed, { after: Infinity, random });
-    const certificate = await startRun(plan, { disk: counter, journal: new MemoryJournal(), now: NOW });
-    expect(certificate.proven).toBe(true);
+    const undisturbed = await surviveCuts(plan, start, random, 5);
     const after = await surveyDisk(undisturbed);
     expect(after.findings).toEqual([]);
     expect(after.volumes.flatMap((v) => v.findings)).toEqual([]);
     for (const { info, start } of after.volumes) if (info?.hiddenSectors) expect(info.hiddenSectors).toBe(start / 512);
-    for (let n = 0; n < 5; n++) {
-      const disk = new MemoryDevice(start.buffer.slice());
-      const journal = new MemoryJournal();
-      const cut = Math.floor(random() * counter.operations);
-      const run = startRun(plan, { disk: new UnreliableDevice(disk, { after: cut, random }), journal, now: NOW });
-      await expect(run).rejects.toMatchObject({ code: 'device.power-cut' });
-      journal.lose(Math.floor(random() * 4));
-      const again = (await readRunState(journal))
-        ? resumeRun({ disk, journal, now: NOW })
-        : startRun(plan, { disk, journal, now: NOW });
-      expect((await again).proven, `cut ${cut}`).toBe(true);
-      expect(Buffer.compare(disk.buffer, undisturbed.buffer), `cut ${cut}`).toBe(0);
-    }
   });
 
   it.each(Array.from({ length: 4 }, (_, i) => i + 1))('of one to twenty-four volumes, seed %i', async (seed) => {

@@ -1,10 +1,9 @@
 /** Random volumes, random targets, random cuts: every file whole at every cut, and the same bytes after resuming. */
-import { MemoryDevice, UnreliableDevice } from '@/core/device';
 import { surveyDisk } from '@/core/inspect';
 import { seededRandom, type RecipeInput } from '@/core/practice';
 import { describe, expect, it } from 'vitest';
-import { MemoryJournal, readRunState, resumeRun, startRun } from '.';
-import { buildStick, NOW, planFor } from './fixtures/sticks';
+import { surviveCuts } from './fixtures/cuts';
+import { buildStick, planFor } from './fixtures/sticks';
 
 const MIB = 1024 * 1024;
 const ROUNDS = 12;
@@ -43,23 +42,7 @@ describe.each(['fat12', 'fat16', 'exfat', 'ntfs'])('%s', (kind) => {
           : []),
       ],
     });
-    const undisturbed = new MemoryDevice(start.buffer.slice());
-    const counter = new UnreliableDevice(undisturbed, { after: Infinity, random });
-    const certificate = await startRun(plan, { disk: counter, journal: new MemoryJournal(), now: NOW });
-    expect(certificate.proven).toBe(true);
+    const undisturbed = await surviveCuts(plan, start, random, 4);
     expect((await surveyDisk(undisturbed)).volumes.flatMap((v) => v.findings)).toEqual([]);
-    for (let n = 0; n < 4; n++) {
-      const disk = new MemoryDevice(start.buffer.slice());
-      const journal = new MemoryJournal();
-      const cut = Math.floor(random() * counter.operations);
-      const run = startRun(plan, { disk: new UnreliableDevice(disk, { after: cut, random }), journal, now: NOW });
-      await expect(run).rejects.toMatchObject({ code: 'device.power-cut' });
-      journal.lose(Math.floor(random() * 4));
-      const again = (await readRunState(journal))
-        ? resumeRun({ disk, journal, now: NOW })
-        : startRun(plan, { disk, journal, now: NOW });
-      expect((await again).proven, `cut ${cut}`).toBe(true);
-      expect(Buffer.compare(disk.buffer, undisturbed.buffer), `cut ${cut}`).toBe(0);
-    }
   });
 });

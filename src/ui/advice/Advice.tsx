@@ -8,6 +8,7 @@ import {
   usedOf,
   type FileFacts,
   type Purpose,
+  type SpaceItem,
 } from '@/core/goal';
 import { findKind } from '@/core/fs';
 import { formatVolume, nameOf, type LaidVolume, type Layout } from '@/core/layout';
@@ -239,38 +240,42 @@ function ClusterSize({ volume, planned, facts }: ClusterProps) {
 function Space({ facts, volume }: { readonly facts: FileFacts; readonly volume: LaidVolume }) {
   const size = useSizes();
   const most = Math.max(volume.length, 1);
-  const items = [...facts.folders.slice(0, 10)];
   return (
     <section>
       <h3>Space by folder</h3>
       <p className={styles.detail}>{`Against the planned ${size(volume.length)}.`}</p>
-      <ul className={styles.bars}>
-        {items.map(({ path, bytes, files }) => (
-          <li key={path}>
-            <span className={styles.path} title={path}>
-              {path}
-            </span>
-            <span className={styles.bar}>
-              <span style={{ width: `${Math.min(100, (bytes / most) * 100)}%` }} />
-            </span>
-            <span>{`${size(bytes)}, ${spaced(files)} files`}</span>
-          </li>
-        ))}
-      </ul>
+      <Bars
+        items={facts.folders.slice(0, 10)}
+        most={most}
+        words={(f) => `${size(f.bytes)}, ${spaced(f.files)} files`}
+      />
       <h4>Biggest files</h4>
-      <ul className={styles.bars}>
-        {facts.biggest.slice(0, 6).map(({ path, bytes }) => (
-          <li key={path}>
-            <span className={styles.path} title={path}>
-              {path}
-            </span>
-            <span className={styles.bar}>
-              <span style={{ width: `${Math.min(100, (bytes / most) * 100)}%` }} />
-            </span>
-            <span>{size(bytes)}</span>
-          </li>
-        ))}
-      </ul>
+      <Bars items={facts.biggest.slice(0, 6)} most={most} words={(f) => size(f.bytes)} />
     </section>
+  );
+}
+
+interface BarsProps {
+  readonly items: readonly SpaceItem[];
+  readonly most: number;
+  readonly words: (item: SpaceItem) => string;
+}
+
+/** Items as bars of what they take of the volume. */
+function Bars({ items, most, words }: BarsProps) {
+  return (
+    <ul className={styles.bars}>
+      {items.map((item) => (
+        <li key={item.path}>
+          <span className={styles.path} title={item.path}>
+            {item.path}
+          </span>
+          <span className={styles.bar}>
+            <span style={{ width: `${Math.min(100, (item.bytes / most) * 100)}%` }} />
+          </span>
+          <span>{words(item)}</span>
+        </li>
+      ))}
+    </ul>
   );
 }

@@ -26,7 +26,8 @@ const DARK = {
   error: '#40251f',
 };
 
-export function antTheme(dark: boolean): ThemeConfig {
+/** @param still nothing moves: what waited for the end of a motion that is over at once could wait for ever */
+export function antTheme(dark: boolean, still: boolean): ThemeConfig {
   const p = dark ? DARK : LIGHT;
   return {
     algorithm: dark ? theme.darkAlgorithm : theme.defaultAlgorithm,
@@ -57,6 +58,7 @@ export function antTheme(dark: boolean): ThemeConfig {
       fontFamily: "'Public Sans Variable', system-ui, sans-serif",
       fontSize: 14,
       controlHeight: 32,
+      motion: !still,
       motionDurationMid: '0.12s',
       motionDurationSlow: '0.16s',
     },

@@ -16,6 +16,7 @@ import { Header } from './Header';
 import { Help } from './Help';
 import { Shelf } from './Shelf';
 import { useDark } from './useDark';
+import { useStill } from './useStill';
 import styles from './workbench.module.css';
 
 let opened = false;
@@ -26,7 +27,8 @@ export function Workbench() {
   const [dialog, setDialog] = useState<'help' | 'commands'>();
   const problem = useBench((s) => s.problem);
   const readOnly = useBench((s) => s.readOnly);
-  const theme = useMemo(() => antTheme(dark), [dark]);
+  const still = useStill();
+  const theme = useMemo(() => antTheme(dark, still), [dark, still]);
 
   useEffect(() => {
     if (opened) return;
