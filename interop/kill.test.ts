@@ -24,65 +24,66 @@ async function killed(args: string[], journal: string, after: number): Promise<b
   return running && existsSync(journal);
 }
 
-it.each(['fat32', 'exfat'])(
-  `%s gives the same bytes as an undisturbed run, killed ${KILLS} times`,
-  async (fileSystem) => {
-    const recipe = box.path(`${fileSystem}.json`);
-    const fill = [
-      { folder: 'near', count: 60, name: 'n{nnn}.bin', smallest: '10 KiB', largest: '400 KiB', fragments: 4 },
-      {
-        folder: 'far',
-        count: 200,
-        name: 'f{nnn}.bin',
-        smallest: '10 KiB',
-        largest: '900 KiB',
-        near: 0.6,
-        fragments: 5,
-      },
-    ];
-    const volumes = [{ fileSystem, clusterSize: 512, label: 'KILL', fill }];
-    writeFileSync(
-      recipe,
-      JSON.stringify({ version: 1, id: 'kill', name: 'kill', medium: 'usb', size: '400 MiB', table: 'mbr', volumes }),
-    );
-    const target = box.path(`${fileSystem}-target.json`);
-    writeFileSync(
-      target,
-      JSON.stringify({
-        volumes: [
-          { keep: 1, size: '120 MiB' },
-          { create: fileSystem, clusterSize: 512, label: 'new' },
-        ],
-      }),
-    );
-    const original = box.path(`${fileSystem}-original.img`);
-    expect(ullager('make', recipe, '--out', original).code).toBe(0);
-    const undisturbed = box.path(`${fileSystem}-undisturbed.img`);
-    copyFileSync(original, undisturbed);
-    const started = Date.now();
-    expect(ullager('run', undisturbed, '--target', target, '--in-place').code).toBe(0);
-    const whole = Date.now() - started;
-    const expected = readFileSync(undisturbed);
-    const random = seededRandom(Number(process.env.ULLAGER_KILL_SEED ?? 1));
-    let killings = 0;
-    for (let n = 0; n < KILLS;) {
-      const image = box.path('image.img');
-      copyFileSync(original, image);
-      const args = ['run', image, '--target', target, '--in-place'];
-      const cut = await killed(args, `${image}.ullager-journal`, random() * whole * 0.6);
-      if (!cut) {
-        rmSync(`${image}.ullager-undo`, { force: true });
-        continue;
-      }
-      n += 1;
-      const resumed = ullager('run', image, '--in-place', '--resume');
-      // Killed before the plan was in the journal there is nothing to resume, and nothing was written.
-      const code = /nothing to resume|no run to resume/i.test(resumed.err) ? ullager(...args).code : resumed.code;
-      expect(code, resumed.err).toBe(0);
-      expect(Buffer.compare(readFileSync(image), expected), `kill ${n}`).toBe(0);
-      killings += 1;
-      for (const end of ['ullager-undo', 'ullager-journal']) rmSync(`${image}.${end}`, { force: true });
-    }
-    expect(killings).toBe(KILLS);
+const files = (near: number) => [
+  { folder: 'near', count: 60, name: 'n{nnn}.bin', smallest: '10 KiB', largest: '400 KiB', fragments: 4 },
+  { folder: 'far', count: 200, name: 'f{nnn}.bin', smallest: '10 KiB', largest: '900 KiB', near, fragments: 5 },
+];
+const divided = (fileSystem: string) => ({
+  volumes: [{ fileSystem, clusterSize: 512, label: 'KILL', fill: files(0.6) }],
+  target: [
+    { keep: 1, size: '120 MiB' },
+    { create: fileSystem, clusterSize: 512, label: 'new' },
+  ],
+});
+const CASES: Record<string, { volumes: object[]; target: object[] }> = {
+  fat32: divided('fat32'),
+  exfat: divided('exfat'),
+  // Both move over their own old places.
+  moves: {
+    volumes: [
+      { size: '160 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.3) },
+      { size: '140 MiB', fileSystem: 'exfat', label: 'TWO', fill: files(0.2) },
+    ],
+    target: [{ gap: '20 MiB' }, { keep: 1 }, { keep: 2, size: 'rest' }],
   },
-);
+};
+
+it.each(Object.keys(CASES))(`%s gives the same bytes as an undisturbed run, killed ${KILLS} times`, async (name) => {
+  const { volumes, target: planned } = CASES[name]!;
+  const recipe = box.path(`${name}.json`);
+  writeFileSync(
+    recipe,
+    JSON.stringify({ version: 1, id: 'kill', name: 'kill', medium: 'usb', size: '400 MiB', table: 'mbr', volumes }),
+  );
+  const target = box.path(`${name}-target.json`);
+  writeFileSync(target, JSON.stringify({ volumes: planned }));
+  const original = box.path(`${name}-original.img`);
+  expect(ullager('make', recipe, '--out', original).code).toBe(0);
+  const undisturbed = box.path(`${name}-undisturbed.img`);
+  copyFileSync(original, undisturbed);
+  const started = Date.now();
+  expect(ullager('run', undisturbed, '--target', target, '--in-place').code).toBe(0);
+  const whole = Date.now() - started;
+  const expected = readFileSync(undisturbed);
+  const random = seededRandom(Number(process.env.ULLAGER_KILL_SEED ?? 1));
+  let killings = 0;
+  for (let n = 0; n < KILLS;) {
+    const image = box.path('image.img');
+    copyFileSync(original, image);
+    const args = ['run', image, '--target', target, '--in-place'];
+    const cut = await killed(args, `${image}.ullager-journal`, random() * whole * 0.6);
+    if (!cut) {
+      rmSync(`${image}.ullager-undo`, { force: true });
+      continue;
+    }
+    n += 1;
+    const resumed = ullager('run', image, '--in-place', '--resume');
+    // Killed before the plan was in the journal there is nothing to resume, and nothing was written.
+    const code = /nothing to resume|no run to resume/i.test(resumed.err) ? ullager(...args).code : resumed.code;
+    expect(code, resumed.err).toBe(0);
+    expect(Buffer.compare(readFileSync(image), expected), `kill ${n}`).toBe(0);
+    killings += 1;
+    for (const end of ['ullager-undo', 'ullager-journal']) rmSync(`${image}.${end}`, { force: true });
+  }
+  expect(killings).toBe(KILLS);
+});

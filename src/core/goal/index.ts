@@ -4,6 +4,7 @@ export { headroomAdvice, leastHeadroom, usedOf } from './headroom';
 export { newVolumeSpec, proposedKeep } from './proposals';
 export { adviseFileSystem, PURPOSE_WORDS, PURPOSES } from './purposes';
 export type { FileSystemAdvice, Purpose } from './purposes';
+export { shareOut } from './share-out';
 export { GOAL_WORDS, GOALS, proposeGoal } from './templates';
 export type { GoalKind, GoalTuning, Proposal } from './templates';
 export { waysTo } from './ways';

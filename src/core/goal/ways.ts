@@ -2,6 +2,7 @@
 import { isCoreError } from '@/core/errors';
 import { boundsOf, type Survey } from '@/core/inspect';
 import {
+  ALIGNMENT,
   canGive,
   endOf,
   gapsOf,
@@ -18,7 +19,6 @@ import {
 } from '@/core/layout';
 import { derivePlan, lossWords, type Plan, type PlanOptions } from '@/core/plan';
 import { ceilTo, formatSize } from '@/core/size';
-import { ALIGNMENT } from '@/core/layout';
 import { leastHeadroom, usedOf } from './headroom';
 
 /** One way. The layout is the planned one with the wish fulfilled. */

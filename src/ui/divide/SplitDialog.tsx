@@ -1,7 +1,7 @@
 'use client';
 
 import { makeableKinds } from '@/core/fs';
-import { newVolumeSpec } from '@/core/goal';
+import { newVolumeSpec, shareOut } from '@/core/goal';
 import {
   endOf,
   gapsOf,
@@ -13,7 +13,7 @@ import {
   type Layout,
   type NewVolume,
 } from '@/core/layout';
-import { formatSize, MIB, readSize } from '@/core/size';
+import { formatSize, MIB } from '@/core/size';
 import { isCoreError } from '@/core/errors';
 import { ask, edit } from '@/state';
 import { Alert, Button, Input, Modal, Select } from 'antd';
@@ -230,26 +230,15 @@ function SplitForm({ id, planned, bounds, volume }: Props) {
   );
 }
 
-/** The split that rows ask for. Several rests share what is left; a share that leaves a little goes to the last. */
+/** The split that rows ask for. */
 function splitFrom(planned: Layout, bounds: Bounds, volume: LaidVolume, whole: number, rows: readonly Row[]) {
-  const bound = volume.origin.kind === 'kept' ? bounds.get(volume.origin.number) : undefined;
-  const sizes: (number | undefined)[] = [];
+  const floor = volume.origin.kind === 'kept' ? (bounds.get(volume.origin.number)?.floor ?? 0) : 0;
+  let sizes: readonly number[] = [];
   try {
-    const fixed = rows.map((row) => {
-      if (row.size.trim().toLowerCase() === 'rest') return undefined;
-      return readSize(row.size, { whole, rest: 0, current: volume.length, floor: bound?.floor ?? 0 }).bytes;
-    });
-    const rests = fixed.filter((f) => f === undefined).length;
-    const left = whole - fixed.reduce<number>((sum, f) => sum + (f ?? 0), 0);
-    let at = 0;
-    for (const [i, given] of fixed.entries()) {
-      const wanted = given ?? left / Math.max(1, rests);
-      const last = i === rows.length - 1;
-      // What rounding leaves at the end is too little for anything else.
-      const room = whole - at;
-      sizes.push(last && room - wanted < rows.length * MIB && room > 0 ? room : Math.floor(wanted / MIB) * MIB);
-      at += sizes[i]!;
-    }
+    sizes = shareOut(
+      rows.map((row) => row.size),
+      { whole, current: volume.length, floor },
+    );
   } catch (error) {
     if (!isCoreError(error)) throw error;
     return { sizes, edited: { ok: false as const, reason: error.message } };
