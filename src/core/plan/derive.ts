@@ -272,6 +272,8 @@ class Derivation {
   #move(k: Kept, { from, to, length }: Move, aside: boolean, table: DiskTable | undefined): MoveStep {
     const carries = this.#carried(k);
     const windows = Math.ceil(length / windowOf(from, to));
+    // A move over its own old place is read once over before.
+    const reads = Math.abs(to - from) < length ? 2 * carries : carries;
     return {
       kind: 'move',
       name: nameOf(k.planned),
@@ -281,7 +283,7 @@ class Derivation {
       whole: !k.now.info,
       aside,
       ...(table ? { table } : {}),
-      cost: this.#cost(carries, carries + SECTOR_WRITE, 4 + 2 * Math.min(windows, carries / SECTOR_WRITE), carries),
+      cost: this.#cost(reads, carries + SECTOR_WRITE, 4 + 2 * Math.min(windows, carries / SECTOR_WRITE), carries),
     };
   }
 

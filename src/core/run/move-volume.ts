@@ -13,6 +13,7 @@ import { windowsOf, type MoveStep } from '@/core/plan';
 import type { JournalStore } from './journal';
 
 const RANGES_IN_PART = 5000;
+const READ_CHUNK = 4 * 1024 * 1024;
 
 /** What a move works with. */
 export interface MovePorts {
@@ -21,6 +22,34 @@ export interface MovePorts {
   readonly signal?: AbortSignal;
   /** Told of all bytes carried so far. */
   readonly carried: (bytes: number) => void;
+}
+
+/** Whether a volume comes to stand partly where it stood. */
+export function overlapsItself({ at, to }: MoveStep): boolean {
+  return Math.abs(to - at.start) < at.length;
+}
+
+/**
+ * Reads what is to be carried once over, before a move that writes over its own source: a sector that can't be read
+ * must show while the volume is still whole where it is.
+ * @throws CoreError `device.read-failed`, `run.stopped`
+ */
+export async function assertReadable(
+  { disk, signal }: Pick<MovePorts, 'disk' | 'signal'>,
+  index: number,
+  step: MoveStep,
+  ranges: readonly ByteRange[],
+): Promise<void> {
+  const buffer = new Uint8Array(READ_CHUNK);
+  for (const { start, end } of ranges) {
+    for (let at = start; at < end; at += READ_CHUNK) {
+      if (signal?.aborted) throw new CoreError('run.stopped', { step: index });
+      const length = Math.min(READ_CHUNK, end - at);
+      // What the device knows without reading can't fail to be read.
+      if (disk.sources(step.at.start + at, length)) continue;
+      await disk.read(step.at.start + at, buffer.subarray(0, length));
+    }
+  }
 }
 
 /** Puts the list of what is to be carried into the journal, for good. Ranges count from the volume's start. */

@@ -1,5 +1,5 @@
 /** Random disks whose volumes are moved, swapped, shrunk and grown at once: the same files, and the same after any cut. */
-import type { MemoryDevice } from '@/core/device';
+import { MediumDevice, type MemoryDevice } from '@/core/device';
 import { boundsOf, layoutOf, surveyDisk, type Survey } from '@/core/inspect';
 import { ALIGNMENT, firstUsable, lastUsable, settle, type LaidVolume, type Layout } from '@/core/layout';
 import { derivePlan, type Plan } from '@/core/plan';
@@ -115,5 +115,25 @@ describe.each(['gpt', 'mbr'] as const)('moves on a %s disk', (table) => {
     console.log(`${ratios.length} plans carry ${mean.toFixed(3)} x the least`);
     expect(ratios.length).toBeGreaterThan(4);
     expect(mean).toBeLessThan(1.3);
+  });
+});
+
+describe('a sector that can’t be read', () => {
+  it('stops a move over its own old place while the volume is still whole', async () => {
+    const fill = [{ folder: 'f', count: 6, name: '{n}.bin', smallest: '98 KiB', largest: '98 KiB' }];
+    const volumes = [{ size: '20 MiB', fileSystem: 'fat16', label: 'ONE', clusterSize: 4096, fill }];
+    const disk = await buildStick({ volumes });
+    const before = disk.buffer.slice();
+    const survey = await surveyDisk(disk);
+    const now = layoutOf(survey);
+    const planned = { ...now, volumes: now.volumes.map((v) => ({ ...v, start: v.start + 4 * MIB })) };
+    // The last sector in use is behind the end of the last file, where no proof reads.
+    const { start, allocation } = survey.volumes[0]!;
+    const end = start + allocation.at(-1)!.end;
+    const speed = { read: 1e9, write: 1e9, seek: 0 };
+    const medium = new MediumDevice(disk, { ...speed, weak: [], dead: [{ start: end - 512, end }] });
+    const run = startRun(derivePlan(survey, planned), { disk: medium, journal: new MemoryJournal(), now: NOW });
+    await expect(run).rejects.toMatchObject({ code: 'device.read-failed' });
+    expect(Buffer.compare(disk.buffer, before)).toBe(0);
   });
 });

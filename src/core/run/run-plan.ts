@@ -16,7 +16,7 @@ import {
 import { tableWrites } from '@/core/table';
 import { applyTransaction, commitToJournal, replay } from './commit';
 import type { JournalStore } from './journal';
-import { carryPieces, listCarried, readCarried } from './move-volume';
+import { assertReadable, carryPieces, listCarried, overlapsItself, readCarried } from './move-volume';
 import { readRunState, type RunState } from './journal-state';
 import { StepTransaction } from './step-transaction';
 
@@ -264,6 +264,7 @@ class Execution {
     if (begun === undefined) {
       const whole = [{ start: 0, end: step.at.length }];
       const ranges = step.whole ? whole : await (await this.#open(this.#window(step.at))).allocation();
+      if (overlapsItself(step)) await assertReadable({ disk, ...(signal ? { signal } : {}) }, index, step, ranges);
       await listCarried(journal, index, ranges);
     }
     const ranges = await readCarried(journal, index);
