@@ -40,7 +40,8 @@ export interface NewVolume {
   readonly format?: 'quick' | 'full';
 }
 
-const refuse = (reason: string, nearest?: number): Edited => ({
+/** A refusal, with the nearest that can be where there is one. */
+export const refuse = (reason: string, nearest?: number): Edited => ({
   ok: false,
   reason,
   ...(nearest === undefined ? {} : { nearest }),
@@ -111,7 +112,8 @@ function roomFault(volume: LaidVolume, wanted: number, limit: number): Edited | 
   return refuse(`${nameOf(volume)} has room for ${formatSize(room)} here.`, room);
 }
 
-function sizeFault(volume: LaidVolume, bounds: Bounds, wanted: number): Edited | undefined {
+/** Why a volume can't have a size, or undefined when it can. */
+export function sizeFault(volume: LaidVolume, bounds: Bounds, wanted: number): Edited | undefined {
   if (volume.origin.kind === 'new' || volume.format) {
     const least = leastSize(volume.fileSystem);
     const most = findKind(volume.fileSystem)?.maxBytes ?? Infinity;

@@ -1,15 +1,9 @@
 /** Edits of where volumes stand: moving one into unallocated space, and putting volumes in another order. */
 import { ceilTo, floorTo, formatSize } from '@/core/size';
-import type { Edited } from './edits';
+import { refuse, type Edited } from './edits';
 import { ALIGNMENT, endOf, firstUsable, lastUsable, nameOf, volumeOf } from './layout';
 import type { Bounds, LaidVolume, Layout, VolumeId } from './layout';
 import { settle } from './placement';
-
-const refuse = (reason: string, nearest?: number): Edited => ({
-  ok: false,
-  reason,
-  ...(nearest === undefined ? {} : { nearest }),
-});
 
 /** Why a volume can't be moved at all. */
 function moveFault(layout: Layout, volume: LaidVolume): string | undefined {

@@ -3,7 +3,7 @@
  * one stood that goes. What lies between is shifted by what is still missing, so every byte moves at most once.
  */
 import { ceilTo, floorTo, formatSize } from '@/core/size';
-import type { Edited } from './edits';
+import { refuse, sizeFault, type Edited } from './edits';
 import { ALIGNMENT, endOf, firstUsable, lastUsable, nameOf, volumeOf } from './layout';
 import type { Bounds, LaidVolume, Layout, VolumeId } from './layout';
 import { settle } from './placement';
@@ -26,8 +26,6 @@ export interface RoomSource {
   /** Volumes that go somewhere else, with where. */
   readonly away?: ReadonlyMap<VolumeId, number>;
 }
-
-const refuse = (reason: string): Edited => ({ ok: false, reason });
 
 /** How much a volume can give up, in whole alignment units. */
 export function canGive(volume: LaidVolume, bounds: Bounds, least = 0): number {
@@ -60,8 +58,10 @@ export function makeRoom(layout: Layout, bounds: Bounds, wish: RoomWish, source:
   const placed = shifted.map((v) => (v.id === subject?.id && wish.kind === 'grow' ? grown(v, bytes) : v));
   const away = [...(source.away ?? [])].map(([id, start]) => ({ ...volumeOf(layout, id), start }));
   const next = [...placed, ...away].sort((a, b) => a.start - b.start);
-  const fault = overlapIn(layout, next) ?? ceilingFault(next, bounds, subject);
+  const fault = overlapIn(layout, next);
   if (fault) return refuse(fault);
+  const size = subject && wish.kind === 'grow' ? sizeFault(subject, bounds, subject.length + bytes) : undefined;
+  if (size) return size;
   const settled = settle({ ...layout, volumes: next }, bounds);
   if (!settled.ok) return settled;
   const name =
@@ -138,19 +138,4 @@ function overlapIn(layout: Layout, volumes: readonly LaidVolume[]): string | und
     at = endOf(volume);
   }
   return at > lastUsable(layout) ? 'The volumes would reach past the end of the disk.' : undefined;
-}
-
-function ceilingFault(
-  volumes: readonly LaidVolume[],
-  bounds: Bounds,
-  subject: LaidVolume | undefined,
-): string | undefined {
-  const volume = volumes.find((v) => v.id === subject?.id);
-  if (!volume || volume.origin.kind !== 'kept' || volume.format) return undefined;
-  if (volume.length === subject!.length) return undefined;
-  if (volume.guarded) return `${nameOf(volume)} is guarded and keeps its size.`;
-  const bound = bounds.get(volume.origin.number);
-  if (!bound) return `${nameOf(volume)} holds a file system not known here and keeps its size.`;
-  if (volume.length <= bound.ceiling) return undefined;
-  return `${nameOf(volume)} can’t be larger than ${formatSize(bound.ceiling)}: ${bound.ceilingReason}.`;
 }

@@ -13,15 +13,13 @@ import {
   type VolumeId,
 } from './layout';
 import { settle } from './placement';
-import type { Edited } from './edits';
+import { refuse, type Edited } from './edits';
 
 const KIND_WORDS: Readonly<Record<TableKind, string>> = {
   none: 'no table',
   mbr: 'a master boot record',
   gpt: 'a GUID table',
 };
-
-const refuse = (reason: string): Edited => ({ ok: false, reason });
 
 /** An empty table in place of whatever there is. Every volume is taken out; guarded ones need `override`. */
 export function newTable(layout: Layout, kind: Exclude<TableKind, 'none'>, override = false): Edited {

@@ -261,16 +261,20 @@ class Execution {
     const { disk, journal, signal } = this.ports;
     const { pieces, next } = this.state;
     const begun = index === next ? pieces : undefined;
+    const ranges = begun === undefined ? await this.#toCarry(step) : await readCarried(journal, index);
     if (begun === undefined) {
-      const whole = [{ start: 0, end: step.at.length }];
-      const ranges = step.whole ? whole : await (await this.#open(this.#window(step.at))).allocation();
       if (overlapsItself(step)) await assertReadable({ disk, ...(signal ? { signal } : {}) }, index, step, ranges);
       await listCarried(journal, index, ranges);
     }
-    const ranges = await readCarried(journal, index);
     const carried = (bytes: number): void => this.#report(index, bytes);
     await carryPieces({ disk, journal, carried, ...(signal ? { signal } : {}) }, index, step, ranges, begun ?? 0);
     await this.#arrive(index, step, ranges);
+  }
+
+  /** What is in use of a volume that is still where it was; all of it where that is not known. */
+  async #toCarry(step: Step & { kind: 'move' }): Promise<readonly ByteRange[]> {
+    if (step.whole) return [{ start: 0, end: step.at.length }];
+    return (await this.#open(this.#window(step.at))).allocation();
   }
 
   /** What refers to where a volume starts, and the table, follow in one go. */

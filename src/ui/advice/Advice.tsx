@@ -47,6 +47,8 @@ interface Source {
   readonly folder: string;
 }
 
+const NOTHING: Source = { number: 0, folder: '' };
+
 function useFacts(id: string, { number, folder }: Source): FileFacts | undefined {
   const [facts, setFacts] = useState<{ key: string; facts: FileFacts }>();
   const key = `${id} ${number} ${folder}`;
@@ -65,8 +67,10 @@ function AdviceBody({ current, planned, volume }: Props) {
   const isOwn = own !== undefined && known.some((v) => v.number === own);
   const main = [...known].sort((a, b) => b.files - a.files)[0]?.number ?? 0;
   const [source, setSource] = useState<Source>({ number: isOwn ? own : main, folder: '' });
-  const facts = useFacts(current.id, source);
   const whole = useFacts(current.id, { number: source.number, folder: '' });
+  // Asked for a folder only; the whole volume is known already.
+  const below = useFacts(current.id, source.folder === '' ? NOTHING : source);
+  const facts = source.folder === '' ? whole : below;
   return (
     <div className={styles.body}>
       <Room current={current} volume={volume} facts={isOwn ? undefined : facts} folder={source.folder} />
