@@ -230,14 +230,16 @@ async function benchScan(): Promise<void> {
     execFileSync(command, args, { maxBuffer: 1 << 30 });
     return (performance.now() - started) / 1000;
   };
-  // Each once before it counts, so that all read from the same warm cache.
-  reader('7zz', ['l', image]);
-  const scan = ['--expose-gc', '--import', 'tsx', 'bench/scan.ts', image];
-  const own = JSON.parse(execFileSync('node', scan, { encoding: 'utf8' })) as Record<string, number>;
-  const { files = 0, seconds = 0, resident = 0 } = own;
-  const [sevenZip, fls] = [reader('7zz', ['l', image]), reader('fls', ['-r', image])];
+  const walk = ['--import', 'tsx', 'bench/scan.ts', image];
+  const runs = Array.from({ length: 5 }, () => {
+    // In turn, since what else the machine does changes from one second to the next.
+    const own = JSON.parse(execFileSync('node', walk, { encoding: 'utf8' })) as Record<'seconds' | 'resident', number>;
+    return { ...own, sevenZip: reader('7zz', ['l', image]), fls: reader('fls', ['-r', image]) };
+  });
+  const median = (of: (run: (typeof runs)[number]) => number): number => runs.map(of).sort((a, b) => a - b)[2]!;
+  const [own, sevenZip, fls] = [median((r) => r.seconds), median((r) => r.sevenZip), median((r) => r.fls)];
   say(
-    `\n${files} files: opened and walked in ${seconds.toFixed(2)} s (${(resident / MIB).toFixed(0)} MiB resident); 7zz l ${sevenZip.toFixed(2)} s, ${(seconds / sevenZip).toFixed(2)} x; fls -r ${fls.toFixed(2)} s, ${(seconds / fls).toFixed(2)} x`,
+    `\n${count} files, medians of ${runs.length}: opened and walked in ${own.toFixed(2)} s (${(median((r) => r.resident) / MIB).toFixed(0)} MiB resident); 7zz l ${sevenZip.toFixed(2)} s, ${median((r) => r.seconds / r.sevenZip).toFixed(2)} x; fls -r ${fls.toFixed(2)} s, ${median((r) => r.seconds / r.fls).toFixed(2)} x`,
   );
   rmSync(image);
 }

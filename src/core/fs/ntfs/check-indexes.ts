@@ -3,7 +3,7 @@ import type { Finding } from '@/core/errors';
 import { readAcross } from './across';
 import type { CheckInput } from './check';
 import { readIndex, type ReadEntry } from './index-reader';
-import type { NtfsFile } from './mft';
+import type { NtfsFile } from './file';
 import { recordOf, sequenceOf, TYPE, utf16 } from './record';
 
 const FIRST_USER_RECORD = 24;

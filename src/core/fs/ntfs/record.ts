@@ -114,30 +114,21 @@ const AT = { ...ATTRIBUTE.offsets, ...RESIDENT.offsets };
 const RESIDENT_SIZE = RESIDENT.size;
 const END = TYPE.end;
 
-/** Where {@link AttributeCursor.next} came to. */
-export type Step = 'attribute' | 'end' | 'malformed';
-
 /**
  * Goes over the attributes of a record whose update sequence was undone, without making anything for those that nobody
  * wants. Its fields are those of the attribute it is at; one cursor serves any number of records.
  */
 export class AttributeCursor {
   type = 0;
-  flags = 0;
   resident = true;
   bodyStart = 0;
   bodyEnd = 0;
-  // Of a resident attribute these say nothing, and most are resident.
-  #lowest = 0;
-  #unit = 0;
-  #allocated = 0;
-  #data = 0;
-  #initialised = 0;
-  #nameStart = 0;
-  #nameEnd = 0;
+  /** Whether the attributes went on to their end mark; known once {@link next} has said that there are no more. */
+  whole = false;
   #record: Uint8Array = new Uint8Array();
   #view: DataView = new DataView(this.#record.buffer);
   #at = 0;
+  #next = 0;
   #end = 0;
   #seen = 0;
 
@@ -145,13 +136,90 @@ export class AttributeCursor {
   begin(bytes: Uint8Array, view: DataView, at: number, length: number): void {
     this.#record = bytes;
     this.#view = view;
-    this.#at = at + view.getUint16(at + RECORD.offsets.attributesOffset, true);
+    this.#next = at + view.getUint16(at + RECORD.offsets.attributesOffset, true);
     this.#end = at + Math.min(view.getUint32(at + RECORD.offsets.bytesUsed, true), length);
     this.#seen = 0;
+    this.whole = false;
+  }
+
+  /** Begins with attributes in bytes [from, to), which may end without a mark. */
+  beginWithin(bytes: Uint8Array, view: DataView, from: number, to: number): void {
+    this.#record = bytes;
+    this.#view = view;
+    this.#next = from;
+    this.#end = to;
+    this.#seen = 0;
+    this.whole = false;
+  }
+
+  /** Where the attribute begins. */
+  get start(): number {
+    return this.#at;
+  }
+
+  /** The end of the attribute, or the start of the first before {@link next}. */
+  get position(): number {
+    return this.#next;
+  }
+
+  /** @returns false at the end, and where an attribute makes no sense */
+  next(): boolean {
+    const view = this.#view;
+    const at = this.#next;
+    const end = this.#end;
+    if (at + 4 > end) return false;
+    const type = view.getUint32(at, true);
+    if (type === END) {
+      this.whole = this.#seen < MAX_ATTRIBUTES;
+      return false;
+    }
+    if (at + RESIDENT_SIZE > end || this.#seen === MAX_ATTRIBUTES) return false;
+    const length = view.getUint32(at + AT.length, true);
+    if (length < RESIDENT_SIZE || length % 8 !== 0 || at + length > end) return false;
+    // The flag of the kind and the length of the name, then where the name is.
+    const kind = view.getUint16(at + AT.nonResident, true);
+    const nameLength = (kind >> 8) * 2;
+    if (nameLength > 0 && view.getUint16(at + AT.nameOffset, true) + nameLength > length) return false;
+    this.#seen += 1;
+    this.#at = at;
+    this.#next = at + length;
+    this.type = type;
+    this.resident = (kind & 0xff) === 0;
+    if (!this.resident) return this.#nonResident(at, length);
+    const size = view.getUint32(at + AT.valueLength, true);
+    const from = view.getUint16(at + AT.valueOffset, true);
+    this.bodyStart = at + from;
+    this.bodyEnd = at + from + size;
+    return from + size <= length;
+  }
+
+  #nonResident(at: number, length: number): boolean {
+    if (length < NON_RESIDENT.size) return false;
+    const pairsOffset = this.#view.getUint16(at + NON_RESIDENT.offsets.pairsOffset, true);
+    this.bodyStart = at + pairsOffset;
+    this.bodyEnd = at + length;
+    return (
+      pairsOffset < length &&
+      this.compressionUnit <= MAX_COMPRESSION_UNIT &&
+      Number.isSafeInteger(this.lowestVcn) &&
+      Number.isSafeInteger(this.allocatedSize) &&
+      Number.isSafeInteger(this.dataSize) &&
+      Number.isSafeInteger(this.initialisedSize)
+    );
+  }
+
+  get isNamed(): boolean {
+    return this.#record[this.#at + AT.nameLength] !== 0;
   }
 
   get name(): string {
-    return this.#nameEnd > this.#nameStart ? utf16(this.#record, this.#nameStart, this.#nameEnd) : '';
+    if (!this.isNamed) return '';
+    const from = this.#at + this.#view.getUint16(this.#at + AT.nameOffset, true);
+    return utf16(this.#record, from, from + this.#record[this.#at + AT.nameLength]! * 2);
+  }
+
+  get flags(): number {
+    return this.#view.getUint16(this.#at + AT.flags, true);
   }
 
   /** The value of a resident one, the mapping pairs of another: a view of the record. */
@@ -159,75 +227,30 @@ export class AttributeCursor {
     return this.#record.subarray(this.bodyStart, this.bodyEnd);
   }
 
-  next(): Step {
-    const view = this.#view;
-    const record = this.#record;
-    const at = this.#at;
-    const end = this.#end;
-    if (this.#seen++ >= MAX_ATTRIBUTES || at + 4 > end) return 'malformed';
-    const type = view.getUint32(at, true);
-    this.type = type;
-    if (type === END) return 'end';
-    if (at + RESIDENT_SIZE > end) return 'malformed';
-    const length = view.getUint32(at + AT.length, true);
-    if (length < RESIDENT_SIZE || length % 8 !== 0 || at + length > end) return 'malformed';
-    const nameLength = record[at + AT.nameLength]! * 2;
-    const nameOffset = record[at + AT.nameOffset]! | (record[at + AT.nameOffset + 1]! << 8);
-    if (nameLength > 0 && nameOffset + nameLength > length) return 'malformed';
-    this.#nameStart = at + nameOffset;
-    this.#nameEnd = at + nameOffset + nameLength;
-    this.flags = record[at + AT.flags]! | (record[at + AT.flags + 1]! << 8);
-    this.#at = at + length;
-    this.resident = record[at + AT.nonResident] === 0;
-    if (!this.resident) return this.#nonResident(at, length) ? 'attribute' : 'malformed';
-    const size = view.getUint32(at + AT.valueLength, true);
-    const from = record[at + AT.valueOffset]! | (record[at + AT.valueOffset + 1]! << 8);
-    this.bodyStart = at + from;
-    this.bodyEnd = at + from + size;
-    return from + size <= length ? 'attribute' : 'malformed';
-  }
-
-  #nonResident(at: number, length: number): boolean {
-    if (length < NON_RESIDENT.size) return false;
-    const view = this.#view;
-    const body = NON_RESIDENT.offsets;
-    const pairsOffset = view.getUint16(at + body.pairsOffset, true);
-    this.bodyStart = at + pairsOffset;
-    this.bodyEnd = at + length;
-    this.#unit = this.#record[at + body.compressionUnit]!;
-    this.#lowest = u64At(view, at + body.lowestVcn);
-    this.#allocated = u64At(view, at + body.allocatedSize);
-    this.#data = u64At(view, at + body.dataSize);
-    this.#initialised = u64At(view, at + body.initialisedSize);
-    return (
-      pairsOffset < length &&
-      this.#unit <= MAX_COMPRESSION_UNIT &&
-      Number.isSafeInteger(this.#lowest) &&
-      Number.isSafeInteger(this.#allocated) &&
-      Number.isSafeInteger(this.#data) &&
-      Number.isSafeInteger(this.#initialised)
-    );
-  }
-
   get lowestVcn(): number {
-    return this.resident ? 0 : this.#lowest;
+    return this.resident ? 0 : u64At(this.#view, this.#at + NON_RESIDENT.offsets.lowestVcn);
   }
 
   /** log2 of the clusters of a compression unit, 0 for none. */
   get compressionUnit(): number {
-    return this.resident ? 0 : this.#unit;
+    return this.resident ? 0 : this.#record[this.#at + NON_RESIDENT.offsets.compressionUnit]!;
   }
 
   get allocatedSize(): number {
-    return this.resident ? this.bodyEnd - this.bodyStart : this.#allocated;
+    return this.#size(NON_RESIDENT.offsets.allocatedSize);
   }
 
   get dataSize(): number {
-    return this.resident ? this.bodyEnd - this.bodyStart : this.#data;
+    return this.#size(NON_RESIDENT.offsets.dataSize);
   }
 
   get initialisedSize(): number {
-    return this.resident ? this.bodyEnd - this.bodyStart : this.#initialised;
+    return this.#size(NON_RESIDENT.offsets.initialisedSize);
+  }
+
+  /** A resident one is as long as its value in every respect. */
+  #size(offset: number): number {
+    return this.resident ? this.bodyEnd - this.bodyStart : u64At(this.#view, this.#at + offset);
   }
 }
 
@@ -236,14 +259,13 @@ export function parseAttributes(record: Uint8Array): Attribute[] | undefined {
   const cursor = new AttributeCursor();
   cursor.begin(record, new DataView(record.buffer, record.byteOffset, record.length), 0, record.length);
   const out: Attribute[] = [];
-  for (let step = cursor.next(); step !== 'end'; step = cursor.next()) {
-    if (step === 'malformed') return undefined;
+  while (cursor.next()) {
     const { type, name, flags, resident, body } = cursor;
     const { lowestVcn, compressionUnit, allocatedSize, dataSize, initialisedSize } = cursor;
     const [value, pairs] = resident ? [body, undefined] : [undefined, body];
     out.push({ type, name, flags, value, pairs, lowestVcn, compressionUnit, allocatedSize, dataSize, initialisedSize });
   }
-  return out;
+  return cursor.whole ? out : undefined;
 }
 
 function u16At(bytes: Uint8Array, at: number): number {
@@ -255,16 +277,16 @@ function u64At(view: DataView, at: number): number {
   return view.getUint32(at, true) + view.getUint32(at + 4, true) * 2 ** 32;
 }
 
-const UNITS = new Uint16Array(256);
+/** Plain lists by length: one call for all units makes a flat text, and takes them fastest from a list. */
+const UNITS = Array.from({ length: 257 }, (_, length) => new Array<number>(length).fill(0));
 
 /** UTF-16 little-endian as text; unpaired surrogates stay what they are. */
 export function utf16(bytes: Uint8Array, from = 0, to = bytes.length): string {
   const count = (to - from) >> 1;
-  // One call for all units makes a flat text; adding them one by one makes a chain that stays in memory.
-  const units = count <= UNITS.length ? UNITS.subarray(0, count) : new Uint16Array(count);
+  const units = UNITS[count] ?? new Array<number>(count);
   for (let i = 0; i < count; i++) units[i] = bytes[from + 2 * i]! | (bytes[from + 2 * i + 1]! << 8);
-  if (count <= UNITS.length) return String.fromCharCode.apply(null, units as unknown as number[]);
-  return Array.from(units, (unit) => String.fromCharCode(unit)).join('');
+  if (count < UNITS.length) return String.fromCharCode.apply(null, units);
+  return units.map((unit) => String.fromCharCode(unit)).join('');
 }
 
 /** The record number of a file reference: its lower 48 bits. */

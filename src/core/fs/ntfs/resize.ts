@@ -13,7 +13,7 @@ import { bitmapBytes, resizedBitmap, runsOf, setBits } from '../bitmap';
 import { BOOT, type NtfsGeometry } from './boot-sector';
 import type { ChangeInput } from './change';
 import { BITMAP, MFT, MftEdit, MIRROR } from './mft-edit';
-import type { NtfsStream } from './mft';
+import type { NtfsStream } from './file';
 import { TYPE } from './record';
 import { appendRun, clustersOf, HOLE, type DataRun } from './runlist';
 

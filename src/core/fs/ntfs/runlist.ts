@@ -17,40 +17,49 @@ export const HOLE = -1;
 const MAX_RUNS = 1_000_000;
 
 /**
- * Decodes mapping pairs. Values are exact below 2^53.
- * @returns undefined when they run past their bytes, leave the volume, or are longer than `maxClusters` altogether
+ * Goes along mapping pairs in bytes [from, to). Values are exact below 2^53.
+ * @returns the clusters they stand for, or -1 when they run past their bytes, leave the volume, or are longer than
+ *   `maxClusters` altogether
  */
-export function decodeRuns(pairs: Uint8Array, clusterCount: number, maxClusters: number): DataRun[] | undefined {
-  const runs: DataRun[] = [];
+export function followRuns(
+  bytes: Uint8Array,
+  from: number,
+  to: number,
+  clusterCount: number,
+  maxClusters: number,
+  each?: (lcn: number, length: number) => void,
+): number {
   let lcn = 0;
   let total = 0;
-  for (let at = 0; runs.length < MAX_RUNS;) {
-    const head = pairs[at];
-    if (head === undefined) return undefined;
-    if (head === 0) return runs;
+  for (let at = from, count = 0; count < MAX_RUNS && at < to; count++) {
+    const head = bytes[at]!;
+    if (head === 0) return total;
     const lengthWidth = head & 0x0f;
     const distanceWidth = head >> 4;
-    if (
-      lengthWidth === 0 ||
-      lengthWidth > 8 ||
-      distanceWidth > 8 ||
-      at + 1 + lengthWidth + distanceWidth > pairs.length
-    )
-      return undefined;
-    const length = readSigned(pairs, at + 1, lengthWidth);
-    const distance = readSigned(pairs, at + 1 + lengthWidth, distanceWidth);
+    if (lengthWidth === 0 || lengthWidth > 8 || distanceWidth > 8 || at + 1 + lengthWidth + distanceWidth > to)
+      return -1;
+    const length = readSigned(bytes, at + 1, lengthWidth);
+    const distance = readSigned(bytes, at + 1 + lengthWidth, distanceWidth);
     at += 1 + lengthWidth + distanceWidth;
     total += length;
-    if (length <= 0 || total > maxClusters) return undefined;
+    // What is not finite fails each of these.
+    if (!(length > 0 && total <= maxClusters)) return -1;
     if (distanceWidth === 0) {
-      runs.push({ lcn: HOLE, length });
+      each?.(HOLE, length);
       continue;
     }
     lcn += distance;
-    if (lcn < 0 || lcn + length > clusterCount) return undefined;
-    runs.push({ lcn, length });
+    if (!(lcn >= 0 && lcn + length <= clusterCount)) return -1;
+    each?.(lcn, length);
   }
-  return undefined;
+  return -1;
+}
+
+/** Decodes mapping pairs. @returns undefined when {@link followRuns} makes no sense of them */
+export function decodeRuns(pairs: Uint8Array, clusterCount: number, maxClusters: number): DataRun[] | undefined {
+  const runs: DataRun[] = [];
+  const add = (lcn: number, length: number): void => void runs.push({ lcn, length });
+  return followRuns(pairs, 0, pairs.length, clusterCount, maxClusters, add) < 0 ? undefined : runs;
 }
 
 /** A signed little-endian integer; anything beyond 2^53 comes out as not finite and fails every comparison. */

@@ -7,7 +7,8 @@
 import type { BlockDevice } from '@/core/device';
 import type { Finding } from '@/core/errors';
 import type { NtfsGeometry } from './boot-sector';
-import type { Mft, NtfsStream } from './mft';
+import type { NtfsStream } from './file';
+import type { Mft } from './mft';
 import { TYPE } from './record';
 
 const VOLUME = 3;

@@ -22,9 +22,10 @@ import { markNtfs, relabelNtfs } from './relabel';
 import type { ChangeInput } from './change';
 import { resizeNtfs } from './resize';
 import { openNtfsWriter } from './writer';
-import { scanMft, type Mft, type NtfsStream } from './mft';
+import type { NtfsStream } from './file';
+import { scanMft, type Mft } from './mft';
 import { ATTRIBUTE_FLAG, TYPE, utf16 } from './record';
-import { entriesOf, type NtfsEntry } from './tree';
+import { behindEntry, entriesOf, storedFrom } from './tree';
 
 const BITMAP = 6;
 const VOLUME = 3;
@@ -67,7 +68,6 @@ async function readBitmap(device: BlockDevice, g: NtfsGeometry, mft: Mft): Promi
 
 class NtfsVolume implements Volume {
   readonly info: VolumeInfo;
-  #walked: readonly NtfsEntry[] | undefined;
   #findings: Promise<readonly Finding[]> | undefined;
 
   constructor(
@@ -78,10 +78,6 @@ class NtfsVolume implements Volume {
     private readonly bitmap: Uint8Array,
   ) {
     this.info = describe(geometry, mft, bitmap);
-  }
-
-  get #entries(): readonly NtfsEntry[] {
-    return (this.#walked ??= entriesOf(this.mft));
   }
 
   check(): Promise<readonly Finding[]> {
@@ -114,14 +110,10 @@ class NtfsVolume implements Volume {
     const first = Math.floor(end / this.geometry.clusterSize);
     const items: { path: string; bytes: number }[] = [];
     let total = 0;
-    for (const { path, stream } of this.#entries) {
-      const clusters = (stream?.runs ?? []).reduce(
-        (sum, r) => sum + (r.lcn < 0 ? 0 : Math.max(0, r.lcn + r.length - Math.max(first, r.lcn))),
-        0,
-      );
-      if (clusters === 0) continue;
-      items.push({ path, bytes: clusters * this.geometry.clusterSize });
-      total += clusters * this.geometry.clusterSize;
+    for (const { path, clusters } of storedFrom(this.mft, first)) {
+      const bytes = clusters * this.geometry.clusterSize;
+      items.push({ path, bytes });
+      total += bytes;
     }
     return { bytes: total, items: items.sort((a, b) => b.bytes - a.bytes).slice(0, MAX_BEYOND_ITEMS) };
   }
@@ -129,14 +121,24 @@ class NtfsVolume implements Volume {
   walk(): AsyncIterable<FileEntry> {
     // By hand: a generator takes several turns of the event loop for each of what may be a million entries.
     const iterate = (): AsyncIterator<FileEntry> => {
-      const entries = this.#entries[Symbol.iterator]();
-      return { next: async () => entries.next() };
+      const batches = entriesOf(this.mft);
+      let entries: FileEntry[] = [];
+      let at = 0;
+      const next = (): IteratorResult<FileEntry> => {
+        while (at === entries.length) {
+          const batch = batches.next();
+          if (batch.done) return { done: true, value: undefined };
+          [entries, at] = [batch.value, 0];
+        }
+        return { done: false, value: entries[at++]! };
+      };
+      return { next: async () => next() };
     };
     return { [Symbol.asyncIterator]: iterate };
   }
 
   async *content(entry: FileEntry): AsyncGenerator<ContentRun> {
-    const found = this.#entries[entry.id];
+    const found = behindEntry(this.mft, entry.id);
     if (!found) throw new CoreError('fs.not-found', { path: entry.path });
     if (found.stream) yield* contentOf(this.device, this.geometry, found.stream);
   }
