@@ -1,5 +1,6 @@
 export { BlockDevice } from './block-device';
 export type { SourceRun } from './block-device';
+export { copyAcross } from './copy-across';
 export type { Extent, ExtentEdit } from './extent-map';
 export { MemoryDevice } from './memory-device';
 export { OverlayDevice } from './overlay-device';

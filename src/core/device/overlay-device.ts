@@ -9,6 +9,7 @@ import { BlockDevice, type SourceRun } from './block-device';
 import { ZEROS, type Extent, type ExtentEdit } from './extent-map';
 import { MappedDevice } from './mapped-device';
 import { PageCache } from './page-cache';
+import { fillProcedural } from './procedural';
 
 /** What one commit of an overlay adds. Pages are borrowed for the call. */
 export interface OverlayChange {
@@ -30,6 +31,8 @@ export interface OverlayStore {
 
 /** The origin of bytes of the base. */
 const BASE = 0;
+/** Origins from here on are procedural streams, by their seeds of 32 bits. */
+const PROCEDURAL = 2 ** 32;
 const EARLY_COMMIT_PAGES = 1024;
 const COMPACT_AFTER_EDITS = 50_000;
 
@@ -67,12 +70,19 @@ export class OverlayDevice extends MappedDevice {
     return this.base.read(offset, into);
   }
 
-  protected readOrigin(_origin: number, at: number, into: Uint8Array): Promise<void> {
-    return this.base.read(at, into);
+  protected async readOrigin(origin: number, at: number, into: Uint8Array): Promise<void> {
+    if (origin >= PROCEDURAL) fillProcedural(origin - PROCEDURAL, at, into);
+    else await this.base.read(at, into);
   }
 
-  protected sourceOf(_origin: number | undefined, at: number, length: number): SourceRun[] | undefined {
-    return this.base.sources(at, length);
+  protected override async placeAt(offset: number, length: number, seed: number, at: number): Promise<void> {
+    this.apply({ start: offset, end: offset + length, origin: PROCEDURAL + (seed >>> 0), at });
+  }
+
+  protected sourceOf(origin: number | undefined, at: number, length: number): SourceRun[] | undefined {
+    return origin !== undefined && origin >= PROCEDURAL
+      ? [{ seed: origin - PROCEDURAL, at, length }]
+      : this.base.sources(at, length);
   }
 
   protected override edited(edit: ExtentEdit): void {

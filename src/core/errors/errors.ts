@@ -37,6 +37,7 @@ export interface ErrorFacts {
   'fs.unsound': { fileSystem: string; findings: number; first: string };
   'layout.refused': { reason: string };
   'plan.refused': { reason: string };
+  'plan.stuck': { reason: string; needed: number };
   'target.invalid': { reason: string };
   'recipe.invalid': { reason: string };
   'journal.corrupt': { record: number; reason: string };
@@ -45,6 +46,8 @@ export interface ErrorFacts {
   'run.unfinished': { reason: string };
   'run.nothing-to-resume': { reason: string };
   'run.nothing-to-rewind': { reason: string };
+  'run.elsewhere': { name: string; reason: string };
+  'run.holds': { name: string; reason: string };
   'storage.full': { wanted: number };
   'storage.lost': { what: string };
 }
@@ -92,6 +95,7 @@ const SENTENCES: Sentences = {
     `The ${f.fileSystem} volume has ${f.findings} error${f.findings === 1 ? '' : 's'} and is left as it is: ${f.first}`,
   'layout.refused': (f) => f.reason,
   'plan.refused': (f) => f.reason,
+  'plan.stuck': (f) => f.reason,
   'target.invalid': (f) => `The target can't be read: ${f.reason}.`,
   'recipe.invalid': (f) => `The recipe can't be read: ${f.reason}.`,
   'journal.corrupt': (f) => `The journal is damaged at record ${f.record}: ${f.reason}. Nothing was written.`,
@@ -100,6 +104,8 @@ const SENTENCES: Sentences = {
   'run.unfinished': (f) => `A run is unfinished: ${f.reason}. Resume it or rewind it first.`,
   'run.nothing-to-resume': (f) => `There is no run to resume: ${f.reason}.`,
   'run.nothing-to-rewind': (f) => `There is nothing to rewind: ${f.reason}.`,
+  'run.elsewhere': (f) => `What is set aside on ${f.name} can’t be reached: ${f.reason}. Nothing was written.`,
+  'run.holds': (f) => `${f.name} is left as it is: ${f.reason}.`,
   'storage.full': (f) =>
     `The storage for this job is full (${f.wanted} bytes could not be kept). Nothing is lost: free some space and resume.`,
   'storage.lost': (f) => `${f.what} is no longer in the storage.`,

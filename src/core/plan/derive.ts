@@ -6,13 +6,12 @@ import { crc32 } from '@/core/bytes';
 import { CoreError, hasErrors } from '@/core/errors';
 import { bytesBeyond, findKind, totalOf } from '@/core/fs';
 import { boundsOf, layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
-import { ALIGNMENT, endOf, firstUsable, lastUsable, nameOf, settle, type LaidVolume, type Layout } from '@/core/layout';
+import { endOf, lastUsable, nameOf, settle, type LaidVolume, type Layout } from '@/core/layout';
 import { gptRoom, USUAL_ENTRIES, USUAL_ENTRY_SIZE, type DiskTable } from '@/core/table';
 import { formatSize } from '@/core/size';
 import { afterOf } from './after';
 import { hazardsOf, restartOf, type Failing } from './hazards';
-import { orderMoves, type Move, type Piece } from './order-moves';
-import { windowOf } from './move-window';
+import { planMoves, type Kept } from './plan-moves';
 import { secondsFor, speedOf, type MediumKind, type MediumSpeed } from './medium';
 import type {
   CheckStep,
@@ -20,17 +19,18 @@ import type {
   Loss,
   MakeStep,
   MarkStep,
-  MoveStep,
   Plan,
   ProofBy,
   ProveStep,
   RelabelStep,
   RemoveStep,
+  Scratch,
   ShrinkStep,
   Step,
   StepCost,
   TableStep,
 } from './steps';
+import { refused } from './refused';
 import { tableFor } from './table-entries';
 import { verifyPlan } from './verify';
 
@@ -45,13 +45,8 @@ export interface PlanOptions {
   readonly failing?: Failing;
   /** Has the systems that changed volumes belong to check them at their next start. */
   readonly checkAtNextStart?: boolean;
-}
-
-/** A kept volume with how it is now. */
-interface Kept {
-  readonly planned: LaidVolume;
-  readonly now: SurveyedVolume;
-  readonly before: LaidVolume;
+  /** Unallocated stretches of other disks, for volumes that can be set aside nowhere on this one. */
+  readonly scratch?: readonly Scratch[];
 }
 
 const NOTHING: Loss = { files: 0, bytes: 0 };
@@ -76,7 +71,7 @@ export function derivePlan(survey: Survey, planned: Layout, options: PlanOptions
     hazards: hazardsOf(survey, steps, total, options),
     after: afterOf(survey, planned),
   };
-  verifyPlan(survey, planned, plan);
+  verifyPlan(survey, planned, plan, options.scratch);
   return plan;
 }
 
@@ -122,7 +117,14 @@ class Derivation {
     const shrinks = this.#kept.filter((k) => !k.planned.format && k.planned.length < k.before.length);
     const grows = this.#kept.filter((k) => !k.planned.format && k.planned.length > k.before.length);
     const relabels = this.#kept.filter((k) => !k.planned.format && k.planned.label !== k.before.label);
-    const moves = this.#moves();
+    const moves = planMoves({
+      survey: this.survey,
+      now: this.#now,
+      planned: this.planned,
+      kept: this.#kept,
+      scratch: this.options.scratch ?? [],
+      cost: (reads, writes, seeks, carries) => this.#cost(reads, writes, seeks, carries),
+    });
     const moving = new Set(moves.map((m) => m.number));
     const movers = this.#kept.filter((k) => moving.has(k.now.number));
     const changed = new Set([...shrinks, ...movers, ...grows, ...relabels]);
@@ -239,74 +241,6 @@ class Derivation {
     return { kind: 'shrink', name: nameOf(planned), at: stretch(now), to: planned.length, cost };
   }
 
-  /** Kept volumes, as short as they get, from where they are to where they shall be. */
-  #moves(): MoveStep[] {
-    const kept = this.#kept.filter((k) => !k.planned.format);
-    if (kept.every((k) => k.planned.start === k.before.start)) return [];
-    const pieces = kept.map((k): Piece => {
-      const length = Math.min(k.before.length, k.planned.length);
-      const { number, start } = k.now;
-      return { number, start, length, target: k.planned.start, carries: this.#carried(k) };
-    });
-    const { now, planned } = { now: this.#now, planned: this.planned };
-    const order = orderMoves(pieces, {
-      first: Math.max(firstUsable(now), firstUsable(planned)),
-      last: Math.min(lastUsable(now), lastUsable(planned)),
-      alignment: ALIGNMENT,
-    });
-    if (!order.ok) {
-      const names = order.stuck.map((n) => nameOf(kept.find((k) => k.now.number === n)!.planned)).join(' and ');
-      throw refused(
-        `${names} stand in each other’s way, and nothing can be set aside: ${formatSize(order.needed)} unallocated in one piece would do`,
-      );
-    }
-    const places = new Map(pieces.map((p) => [p.number, { start: p.start, length: p.length }]));
-    return order.moves.map((move) => {
-      const k = kept.find((own) => own.now.number === move.number)!;
-      places.set(move.number, { start: move.to, length: move.length });
-      const last = order.moves.findLast((m) => m.number === move.number) === move;
-      return this.#move(k, move, !last, last && move === order.moves.at(-1) ? undefined : this.#tableAt(places));
-    });
-  }
-
-  #move(k: Kept, { from, to, length }: Move, aside: boolean, table: DiskTable | undefined): MoveStep {
-    const carries = this.#carried(k);
-    const windows = Math.ceil(length / windowOf(from, to));
-    // A move over its own old place is read once over before.
-    const reads = Math.abs(to - from) < length ? 2 * carries : carries;
-    return {
-      kind: 'move',
-      name: nameOf(k.planned),
-      number: k.now.number,
-      at: { start: from, length },
-      to,
-      whole: !k.now.info,
-      aside,
-      ...(table ? { table } : {}),
-      cost: this.#cost(reads, carries + SECTOR_WRITE, 4 + 2 * Math.min(windows, carries / SECTOR_WRITE), carries),
-    };
-  }
-
-  /** What moving a volume carries: what is in use of it, once it is as short as it gets. */
-  #carried({ now, planned }: Kept): number {
-    // What lies past its new end was carried in before.
-    return now.info ? totalOf(now.allocation) : Math.min(now.length, planned.length);
-  }
-
-  /** The table while volumes are on their way, or undefined where none can say it: it is then written at the end. */
-  #tableAt(places: ReadonlyMap<number, { start: number; length: number }>): DiskTable | undefined {
-    const volumes = this.#now.volumes
-      .flatMap((v): LaidVolume[] => {
-        const at = v.origin.kind === 'kept' ? places.get(v.origin.number) : undefined;
-        return at ? [{ ...v, ...at }] : [];
-      })
-      .sort((a, b) => a.start - b.start);
-    const layout = { ...this.#now, volumes };
-    const settled = settle(layout, new Map());
-    const same = settled.ok && settled.layout.volumes.every((v, i) => sameLaid(v, volumes[i]!));
-    return same ? tableFor(this.survey, layout) : undefined;
-  }
-
   leastCarried(): number {
     return this.#kept.reduce((sum, { planned, now }) => {
       if (planned.format) return sum;
@@ -406,8 +340,6 @@ export function deriveRestore(survey: Survey, table: Exclude<DiskTable, { kind: 
   return { steps, total: cost, leastCarried: 0, loses: NOTHING, hazards: hazardsOf(survey, steps, cost), after };
 }
 
-const sameLaid = (a: LaidVolume, b: LaidVolume): boolean =>
-  a.start === b.start && a.length === b.length && a.logical === b.logical;
 const sameTable = (a: DiskTable, b: DiskTable): boolean => JSON.stringify(a) === JSON.stringify(b);
 
 /** The first byte behind the first copy of a GUID table. */
@@ -421,8 +353,6 @@ const proofBy = (now: SurveyedVolume, changes: boolean): ProofBy =>
   now.info && (changes || !hasErrors(now.findings)) ? 'files' : 'whole';
 const stretch = (v: SurveyedVolume): { start: number; length: number } => ({ start: v.start, length: v.length });
 const lossOf = (v: SurveyedVolume): Loss => ({ files: v.files, bytes: v.info?.used ?? v.length });
-const refused = (reason: string): CoreError =>
-  new CoreError('plan.refused', { reason: `The plan can’t be carried out: ${reason}.` });
 
 /** A serial number that is the same for the same plan of the same disk. */
 function serialOf(volume: LaidVolume, survey: Survey): number {

@@ -27,6 +27,8 @@ export interface MoveRoom {
   readonly first: number;
   readonly last: number;
   readonly alignment: number;
+  /** Stretches that are not on this disk, in numbers behind `last`; taken only where the disk itself does not do. */
+  readonly elsewhere?: readonly { readonly first: number; readonly last: number }[];
 }
 
 /** The moves in order, or which volumes stand in each other's way. */
@@ -42,8 +44,11 @@ export function orderMoves(pieces: readonly Piece[], room: MoveRoom): MoveOrder 
   const state = beginning(pieces);
   const direct = settleDirect(pieces, state);
   if (isDone(pieces, direct.places)) return { ok: true, moves: direct.moves };
-  const moves = search(pieces, room, direct, true) ?? search(pieces, room, state, false);
+  const { elsewhere = [], ...here } = room;
+  const moves = search(pieces, here, direct, true) ?? search(pieces, here, state, false);
   if (moves) return { ok: true, moves };
+  const further = elsewhere.length > 0 ? search(pieces, room, direct, true) : undefined;
+  if (further) return { ok: true, moves: further };
   const stuck = pieces.filter((p, i) => direct.places[i] !== p.target);
   return { ok: false, stuck: stuck.map((p) => p.number), needed: Math.min(...stuck.map((p) => p.length)) };
 }
@@ -133,13 +138,17 @@ function asides(pieces: readonly Piece[], room: MoveRoom, { places }: State, own
     .map((start, i) => ({ start, end: start + pieces[i]!.length, own: i === own }))
     .filter((t) => !t.own)
     .sort((a, b) => a.start - b.start);
-  const out: number[] = [];
-  let at = room.first;
-  for (const next of [...taken, { start: room.last, end: room.last }]) {
-    const low = ceilTo(at, room.alignment);
-    const high = floorTo(next.start - length, room.alignment);
-    if (low <= high) out.push(low, ...(high > low ? [high] : []));
-    at = Math.max(at, next.end);
-  }
-  return out;
+  // What is elsewhere comes back; it gains nothing by being carried on there.
+  const away = places[own]! >= room.last;
+  return [room, ...(away ? [] : (room.elsewhere ?? []))].flatMap(({ first, last }) => {
+    const out: number[] = [];
+    let at = first;
+    for (const next of [...taken, { start: last, end: last }]) {
+      const low = ceilTo(at, room.alignment);
+      const high = floorTo(Math.min(next.start, last) - length, room.alignment);
+      if (low <= high) out.push(low, ...(high > low ? [high] : []));
+      at = Math.max(at, next.end);
+    }
+    return out;
+  });
 }

@@ -64,6 +64,43 @@ export interface MoveStep extends Base {
   readonly table?: DiskTable;
 }
 
+/** A stretch of unallocated space on another disk, where volumes may be set aside. */
+export interface Scratch extends Stretch {
+  /** What the caller knows the disk by. */
+  readonly disk: string;
+  /** What the disk is called in sentences. */
+  readonly name: string;
+  readonly sectorSize: number;
+}
+
+/** A place on another disk, in bytes from its beginning. */
+export interface Elsewhere {
+  readonly disk: string;
+  readonly name: string;
+  readonly start: number;
+}
+
+/** Carries a volume to another disk, where it is kept until it is brought back. */
+export interface ParkStep extends Base {
+  readonly kind: 'park';
+  readonly number: number;
+  readonly at: Stretch;
+  readonly on: Elsewhere;
+  readonly whole: boolean;
+  /** The table while the volume is away. */
+  readonly table?: DiskTable;
+}
+
+/** Brings a volume back from another disk. */
+export interface FetchStep extends Base {
+  readonly kind: 'fetch';
+  readonly number: number;
+  readonly from: Elsewhere;
+  readonly at: Stretch;
+  readonly whole: boolean;
+  readonly table?: DiskTable;
+}
+
 /** Takes a volume away. The table step makes it so. */
 export interface RemoveStep extends Base {
   readonly kind: 'remove';
@@ -124,7 +161,18 @@ export interface MarkStep extends Base {
 }
 
 export type Step =
-  CheckStep | ShrinkStep | MoveStep | RemoveStep | TableStep | GrowStep | MakeStep | RelabelStep | ProveStep | MarkStep;
+  | CheckStep
+  | ShrinkStep
+  | MoveStep
+  | ParkStep
+  | FetchStep
+  | RemoveStep
+  | TableStep
+  | GrowStep
+  | MakeStep
+  | RelabelStep
+  | ProveStep
+  | MarkStep;
 
 /** Something the person must know or do, with how much it matters. */
 export interface Hazard {

@@ -62,6 +62,16 @@ export function stepWords(step: Step, units: UnitSystem = 'binary'): StepWords {
           : `${size(step.cost.carries)} in use is carried, free space is not`,
       };
     }
+    case 'park':
+      return {
+        title: `Set ${step.name} aside on ${step.on.name}`,
+        detail: `${size(step.cost.carries)} is carried to unallocated space there, and is nowhere else meanwhile`,
+      };
+    case 'fetch':
+      return {
+        title: `Bring ${step.name} back from ${step.from.name}`,
+        detail: `${size(step.cost.carries)} is carried`,
+      };
     case 'remove':
       return { title: `Remove ${step.name}`, detail: `lost: ${lossWords(step.loses, units)}` };
     case 'table':
@@ -107,6 +117,10 @@ export function stepReason(step: Step): string {
       return step.aside
         ? 'Volumes stand in each other’s way. This one makes room and is carried on later.'
         : 'Its new place is free by now. Each piece is safe before the place it came from is written over.';
+    case 'park':
+      return 'Volumes stand in each other’s way, and this disk has no room to set one aside.';
+    case 'fetch':
+      return 'Its new place is free by now.';
     case 'remove':
       return 'Its room is given to others. The table no longer names it once it is written.';
     case 'table':

@@ -9,7 +9,8 @@
  * | `commit`   | all redo parts of the step are in the log                | the writes are applied, again if need be|
  * | `carry`    | what a move carries, in parts                            | void without a `carried`                |
  * | `carried`  | so many pieces of a move are where they shall be         | the move goes on with the next piece    |
- * | `done`     | the step is finished                                     | the next step begins                    |
+ * | `parked`   | a checksum of the start of what was carried elsewhere    | compared before it is brought back      |
+| `done`     | the step is finished                                     | the next step begins                    |
  * | `finished` | the certificate                                          | nothing is left to do                   |
  *
  * The crash argument, for a step that writes. Direct copies go to bytes that are free before and after, so a cut during
@@ -21,6 +22,10 @@
  *
  * A move writes over its own old place and so can't begin anew from the old state: `move-volume.ts` says why a cut in it
  * loses nothing.
+ *
+ * A volume that is set aside on another disk is copied there whole before anything of this disk is changed, and the
+ * table that no longer names it is committed only when the other disk is flushed; what was its place is written over by
+ * later steps only. It is brought back to a place that is free, so that a cut repeats a piece from a source that stays.
  *
  * Parts of manifests, lists of a move and redo records count from 0; a part 0 voids the parts of the same thing before it, which an
  * interrupted attempt left behind.
@@ -64,6 +69,7 @@ export type JournalRecord =
       readonly ranges: readonly (readonly [start: number, end: number])[];
     }
   | { readonly kind: 'carried'; readonly step: number; readonly pieces: number }
+  | { readonly kind: 'parked'; readonly step: number; readonly seal: number }
   | { readonly kind: 'done'; readonly step: number }
   | { readonly kind: 'finished'; readonly certificate: Certificate };
 

@@ -6,7 +6,7 @@
  * piece the disk is flushed and the journal told, and only then is the next one begun. A cut repeats at most one piece,
  * whose source is still whole.
  */
-import type { BlockDevice } from '@/core/device';
+import { copyAcross, type BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { firstAfter, type ByteRange } from '@/core/fs';
 import { windowsOf, type MoveStep } from '@/core/plan';
@@ -75,21 +75,59 @@ export async function readCarried(journal: JournalStore, step: number): Promise<
 
 /** Carries all pieces from number `from` on. @throws CoreError `run.stopped`, and what the disk or journal throws */
 export async function carryPieces(
-  { disk, journal, signal, carried }: MovePorts,
+  ports: MovePorts,
   index: number,
-  step: MoveStep,
+  { at, to }: MoveStep,
   ranges: readonly ByteRange[],
   from: number,
 ): Promise<void> {
+  const { disk } = ports;
+  const windows = windowsOf(at.start, to, at.length);
+  await inPieces(ports, index, windows, ranges, from, disk, ({ start, end }) =>
+    disk.copy(at.start + start, to + start, end - start),
+  );
+}
+
+/** A place on a device where a volume of some length begins. */
+export interface CarryEnd {
+  readonly device: BlockDevice;
+  readonly start: number;
+}
+
+/** Carries all pieces from number `from` on from one disk to another. @throws what {@link carryPieces} throws */
+export async function carryAcross(
+  ports: MovePorts,
+  index: number,
+  [source, target]: readonly [CarryEnd, CarryEnd],
+  length: number,
+  ranges: readonly ByteRange[],
+  from: number,
+): Promise<void> {
+  // Nothing of the target is live, so that any length of a piece is safe; as if it were moved by its own length.
+  const windows = windowsOf(length, 0, length);
+  await inPieces(ports, index, windows, ranges, from, target.device, ({ start, end }) =>
+    copyAcross(source.device, source.start + start, target.device, target.start + start, end - start),
+  );
+}
+
+async function inPieces(
+  { journal, signal, carried }: MovePorts,
+  index: number,
+  windows: Iterable<ByteRange>,
+  ranges: readonly ByteRange[],
+  from: number,
+  target: BlockDevice,
+  copy: (part: ByteRange) => Promise<void>,
+): Promise<void> {
   let piece = 0;
   let bytes = 0;
-  for (const window of windowsOf(step.at.start, step.to, step.at.length)) {
+  for (const window of windows) {
     const parts = within(ranges, window);
     const done = piece < from;
     if (!done && parts.length > 0) {
       if (signal?.aborted) throw new CoreError('run.stopped', { step: index });
-      for (const { start, end } of parts) await disk.copy(step.at.start + start, step.to + start, end - start);
-      await disk.flush();
+      for (const part of parts) await copy(part);
+      await target.flush();
       await journal.append({ kind: 'carried', step: index, pieces: piece + 1 });
       await journal.flush();
     }

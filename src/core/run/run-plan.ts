@@ -2,7 +2,7 @@
 import { WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
 import { driverOf, probeFileSystem, type ByteRange, type Volume } from '@/core/fs';
-import { stepWords, type Plan, type Step } from '@/core/plan';
+import { stepWords, type FetchStep, type ParkStep, type Plan, type Step } from '@/core/plan';
 import {
   certify,
   compareManifests,
@@ -15,8 +15,17 @@ import {
 } from '@/core/proof';
 import { tableWrites } from '@/core/table';
 import { applyTransaction, commitToJournal, replay } from './commit';
+import { placeElsewhere, readSeal, sealOf } from './elsewhere';
 import type { JournalStore } from './journal';
-import { assertReadable, carryPieces, listCarried, overlapsItself, readCarried } from './move-volume';
+import {
+  assertReadable,
+  carryAcross,
+  carryPieces,
+  listCarried,
+  overlapsItself,
+  readCarried,
+  type MovePorts,
+} from './move-volume';
 import { readRunState, type RunState } from './journal-state';
 import { StepTransaction } from './step-transaction';
 
@@ -32,6 +41,8 @@ export interface RunProgress {
 /** What a run works with. */
 export interface RunPorts {
   readonly disk: BlockDevice;
+  /** Other disks that the plan sets volumes aside on, by what the plan knows them by. */
+  readonly others?: ReadonlyMap<string, BlockDevice>;
   readonly journal: JournalStore;
   readonly hasher?: HasherFactory;
   readonly progress?: (progress: RunProgress) => void;
@@ -157,6 +168,10 @@ class Execution {
         return this.#markDone(index);
       case 'move':
         return this.#move(index, step);
+      case 'park':
+        return this.#park(index, step);
+      case 'fetch':
+        return this.#fetch(index, step);
       case 'remove':
         return this.#markDone(index);
       case 'table':
@@ -258,35 +273,77 @@ class Execution {
   }
 
   async #move(index: number, step: Step & { kind: 'move' }): Promise<void> {
-    const { disk, journal, signal } = this.ports;
-    const { pieces, next } = this.state;
-    const begun = index === next ? pieces : undefined;
+    const { journal } = this.ports;
+    const begun = this.#begunPieces(index);
     const ranges = begun === undefined ? await this.#toCarry(step) : await readCarried(journal, index);
+    const ports = this.#movePorts(index);
     if (begun === undefined) {
-      if (overlapsItself(step)) await assertReadable({ disk, ...(signal ? { signal } : {}) }, index, step, ranges);
+      if (overlapsItself(step)) await assertReadable(ports, index, step, ranges);
       await listCarried(journal, index, ranges);
     }
+    await carryPieces(ports, index, step, ranges, begun ?? 0);
+    await this.#arrive(index, step, { start: step.to, length: step.at.length }, ranges);
+  }
+
+  /** Pieces of a step that were carried before an interruption, once what it carries is listed. */
+  #begunPieces(index: number): number | undefined {
+    return index === this.state.next ? this.state.pieces : undefined;
+  }
+
+  #movePorts(index: number): MovePorts {
+    const { disk, journal, signal } = this.ports;
     const carried = (bytes: number): void => this.#report(index, bytes);
-    await carryPieces({ disk, journal, carried, ...(signal ? { signal } : {}) }, index, step, ranges, begun ?? 0);
-    await this.#arrive(index, step, ranges);
+    return { disk, journal, carried, ...(signal ? { signal } : {}) };
   }
 
   /** What is in use of a volume that is still where it was; all of it where that is not known. */
-  async #toCarry(step: Step & { kind: 'move' }): Promise<readonly ByteRange[]> {
+  async #toCarry(step: Step & { kind: 'move' | 'park' }): Promise<readonly ByteRange[]> {
     if (step.whole) return [{ start: 0, end: step.at.length }];
     return (await this.#open(this.#window(step.at))).allocation();
   }
 
-  /** What refers to where a volume starts, and the table, follow in one go. */
-  async #arrive(index: number, step: Step & { kind: 'move' }, ranges: readonly ByteRange[]): Promise<void> {
-    const { disk } = this.ports;
-    const tx = this.#transaction(index, step.to, ranges);
-    if (!step.whole) {
-      const volume = await this.#open(this.#window({ start: step.to, length: step.at.length }));
-      await volume.rebase(step.to / disk.sectorSize, tx);
-    }
+  async #park(index: number, step: ParkStep): Promise<void> {
+    const { disk, journal } = this.ports;
+    const target = placeElsewhere(this.ports.others, step.on, step.at.length);
+    const begun = this.#begunPieces(index);
+    const ranges = begun === undefined ? await this.#toCarry(step) : await readCarried(journal, index);
+    if (begun === undefined) await listCarried(journal, index, ranges);
+    const ends = [{ device: disk, start: step.at.start }, target] as const;
+    await carryAcross(this.#movePorts(index), index, ends, step.at.length, ranges, begun ?? 0);
+    await journal.append({ kind: 'parked', step: index, seal: await sealOf(target, ranges) });
+    await journal.flush();
+    const tx = this.#transaction(index, TABLE_START, [{ start: TABLE_START, end: disk.size }]);
     for (const { offset, bytes } of step.table ? await tableWrites(disk, step.table) : [])
-      await tx.write(offset - step.to, bytes);
+      await tx.write(offset, bytes);
+    await this.#commit(index, tx);
+  }
+
+  async #fetch(index: number, step: FetchStep): Promise<void> {
+    const { disk, journal } = this.ports;
+    const source = placeElsewhere(this.ports.others, step.from, step.at.length);
+    const parked = this.state.plan.steps.findLastIndex(
+      (s, i) => i < index && s.kind === 'park' && s.number === step.number,
+    );
+    const ranges = await readCarried(journal, parked);
+    if ((await sealOf(source, ranges)) !== (await readSeal(journal, parked)))
+      throw new CoreError('run.elsewhere', { name: step.from.name, reason: 'it is not what was put there' });
+    const ends = [source, { device: disk, start: step.at.start }] as const;
+    await carryAcross(this.#movePorts(index), index, ends, step.at.length, ranges, this.#begunPieces(index) ?? 0);
+    await this.#arrive(index, step, step.at, ranges);
+  }
+
+  /** What refers to where a volume starts, and the table, follow in one go. */
+  async #arrive(
+    index: number,
+    { whole, table }: Pick<FetchStep, 'whole' | 'table'>,
+    at: { start: number; length: number },
+    ranges: readonly ByteRange[],
+  ): Promise<void> {
+    const { disk } = this.ports;
+    const tx = this.#transaction(index, at.start, ranges);
+    if (!whole) await (await this.#open(this.#window(at))).rebase(at.start / disk.sectorSize, tx);
+    for (const { offset, bytes } of table ? await tableWrites(disk, table) : [])
+      await tx.write(offset - at.start, bytes);
     await this.#commit(index, tx);
   }
 

@@ -1,0 +1,54 @@
+/** Copying from one device to another, by reference where the source is known without reading. */
+import type { BlockDevice } from './block-device';
+
+const CHUNK_BYTES = 4 * 1024 * 1024;
+/** Below this, reading costs less than asking for the sources of halves. */
+const LEAST_HALVED = 256 * 1024;
+
+/**
+ * Copies `length` bytes. What reads as zeros is told to the target as such, and procedural content is put there anew.
+ * @throws RangeError outside a device; CoreError `device.read-failed`, `device.write-failed`
+ */
+export async function copyAcross(
+  source: BlockDevice,
+  from: number,
+  target: BlockDevice,
+  to: number,
+  length: number,
+): Promise<void> {
+  const buffer = new Uint8Array(Math.min(CHUNK_BYTES, length));
+  let at = from;
+  for (const { start, end } of source.occupied(from, from + length)) {
+    if (start > at) await target.discard(to + at - from, start - at);
+    for (at = start; at < end;) {
+      const size = Math.min(CHUNK_BYTES, end - at);
+      await copyChunk(source, at, target, to + at - from, buffer.subarray(0, size));
+      at += size;
+    }
+  }
+  if (at < from + length) await target.discard(to + at - from, from + length - at);
+}
+
+async function copyChunk(
+  source: BlockDevice,
+  from: number,
+  target: BlockDevice,
+  to: number,
+  buffer: Uint8Array,
+): Promise<void> {
+  const known = source.sources(from, buffer.length);
+  if (known) {
+    let at = to;
+    for (const run of known) {
+      await target.place(at, run.length, run.seed, run.at);
+      at += run.length;
+    }
+  } else if (buffer.length >= 2 * LEAST_HALVED) {
+    const half = Math.floor(buffer.length / 2 / source.sectorSize) * source.sectorSize;
+    await copyChunk(source, from, target, to, buffer.subarray(0, half));
+    await copyChunk(source, from + half, target, to + half, buffer.subarray(half));
+  } else {
+    await source.read(from, buffer);
+    await target.write(to, buffer);
+  }
+}

@@ -1,0 +1,153 @@
+/** Rings on full disks, broken by setting a volume aside on another disk. */
+import { MemoryDevice, SparseDevice } from '@/core/device';
+import { layoutOf, surveyDisk, type Survey } from '@/core/inspect';
+import type { Layout } from '@/core/layout';
+import { derivePlan, type Plan, type Scratch } from '@/core/plan';
+import { buildPracticeDisk, parseRecipe, seededRandom } from '@/core/practice';
+import { describe, expect, it } from 'vitest';
+import { MemoryJournal, readRunState, resumeRun, startRun } from '.';
+import { surviveCuts } from './fixtures/cuts';
+import { buildStick, NOW } from './fixtures/sticks';
+
+const MIB = 1024 * 1024;
+const OTHER = { key: 'other', size: 24 * MIB };
+const SCRATCH: Scratch = {
+  disk: OTHER.key,
+  name: 'Other stick',
+  start: 3 * MIB,
+  length: 20 * MIB,
+  sectorSize: 512,
+};
+
+const volumeOf = (label: string, size: string, fileSystem = 'fat12'): object => ({
+  size,
+  fileSystem,
+  label,
+  fill: [{ folder: 'f', count: 5, name: `${label} {n}.bin`, smallest: '9 KiB', largest: '190 KiB', fragments: 2 }],
+});
+
+/** A disk that is full but for what alignment leaves. */
+function fullDisk(table: 'mbr' | 'gpt', kinds: readonly string[] = ['fat12', 'fat12']): Promise<MemoryDevice> {
+  const volumes = kinds.map((kind, i) => volumeOf(`V${i}`, '10 MiB', kind));
+  return buildStick({ table, size: `${kinds.length * 10 + 2} MiB`, volumes: volumes as never });
+}
+
+/** The same volumes, turned round by one place. */
+function turned(survey: Survey): Layout {
+  const now = layoutOf(survey);
+  const starts = now.volumes.map((v) => v.start);
+  const volumes = now.volumes.map((v, i) => ({ ...v, start: starts[(i + 1) % starts.length]! }));
+  return { ...now, volumes: volumes.sort((a, b) => a.start - b.start) };
+}
+
+async function planned(disk: MemoryDevice, scratch: Scratch[] = [SCRATCH]): Promise<{ survey: Survey; plan: Plan }> {
+  const survey = await surveyDisk(disk);
+  return { survey, plan: derivePlan(survey, turned(survey), { scratch }) };
+}
+
+const kindsOf = (plan: Plan): string[] => plan.steps.map((s) => s.kind);
+
+describe('a ring on a full disk', () => {
+  it('is refused with the room that would do, and goes with that room on another disk', async () => {
+    const disk = await fullDisk('gpt');
+    const survey = await surveyDisk(disk);
+    expect(() => derivePlan(survey, turned(survey))).toThrow(
+      expect.objectContaining({ code: 'plan.stuck', facts: expect.objectContaining({ needed: 10 * MIB }) }),
+    );
+    const tight = { ...SCRATCH, length: 10 * MIB - 512 };
+    expect(() => derivePlan(survey, turned(survey), { scratch: [tight] })).toThrow(/would do/);
+    const { plan } = await planned(disk);
+    expect(kindsOf(plan).filter((k) => ['park', 'move', 'fetch'].includes(k))).toEqual(['park', 'move', 'fetch']);
+    expect(plan.hazards.some((h) => h.severity === 'warning' && h.message.includes('Other stick'))).toBe(true);
+    expect(plan.total.carries).toBeGreaterThan(plan.leastCarried);
+  });
+
+  it('is broken on the disk itself where that has room', async () => {
+    const volumes = [volumeOf('A', '10 MiB'), volumeOf('B', '10 MiB')] as never;
+    const { plan } = await planned(await buildStick({ table: 'gpt', size: '34 MiB', volumes }));
+    expect(kindsOf(plan)).not.toContain('park');
+  });
+
+  it('is not set aside in sectors larger than its own', async () => {
+    const survey = await surveyDisk(await fullDisk('gpt'));
+    const large = { ...SCRATCH, sectorSize: 4096 };
+    expect(() => derivePlan(survey, turned(survey), { scratch: [large] })).toThrow(/would do/);
+  });
+
+  it.each([
+    ['gpt', ['fat12', 'fat12']],
+    ['mbr', ['exfat', 'ntfs']],
+    ['gpt', ['ntfs', 'unknown', 'fat12']],
+  ] as const)('on a %s disk of %j survives the power going on both disks', async (table, kinds) => {
+    const disk = await fullDisk(table, kinds);
+    const { survey, plan } = await planned(disk);
+    expect(kindsOf(plan)).toContain('park');
+    const after = await surveyDisk(await surviveCuts(plan, disk, seededRandom(7), 24, OTHER));
+    expect(after.findings).toEqual([]);
+    expect(after.volumes.flatMap((v) => v.findings)).toEqual([]);
+    expect(after.volumes.map((v) => v.start)).toEqual(survey.volumes.map((v) => v.start));
+    for (const { info, start } of after.volumes) if (info?.hiddenSectors) expect(info.hiddenSectors).toBe(start / 512);
+  });
+
+  it('writes on the other disk in the stretch that was given, and nowhere else', async () => {
+    const disk = await fullDisk('gpt');
+    const { plan } = await planned(disk);
+    const other = new MemoryDevice(new Uint8Array(OTHER.size).fill(0xa5));
+    await startRun(plan, { disk, others: new Map([[OTHER.key, other]]), journal: new MemoryJournal(), now: NOW });
+    const { start, length } = SCRATCH;
+    const outside = [other.buffer.subarray(0, start), other.buffer.subarray(start + length)];
+    for (const part of outside) expect(part.every((b) => b === 0xa5)).toBe(true);
+    expect(other.buffer.subarray(start, start + length).every((b) => b === 0xa5)).toBe(false);
+  });
+});
+
+describe('the other disk', () => {
+  it('must be at hand before anything is written', async () => {
+    const disk = await fullDisk('gpt');
+    const before = disk.buffer.slice();
+    const { plan } = await planned(disk);
+    const run = startRun(plan, { disk, journal: new MemoryJournal(), now: NOW });
+    await expect(run).rejects.toMatchObject({ code: 'run.elsewhere' });
+    expect(Buffer.compare(disk.buffer, before)).toBe(0);
+  });
+
+  it('is compared before a volume is brought back from it', async () => {
+    const disk = await fullDisk('gpt');
+    const { plan } = await planned(disk);
+    const other = new MemoryDevice(new Uint8Array(OTHER.size));
+    const journal = new MemoryJournal();
+    const abort = new AbortController();
+    const others = new Map([[OTHER.key, other]]);
+    const fetching = plan.steps.findIndex((s) => s.kind === 'fetch');
+    const progress = ({ step, state }: { step: number; state: string }): void => {
+      if (step === fetching - 1 && state === 'done') abort.abort();
+    };
+    const run = startRun(plan, { disk, others, journal, now: NOW, signal: abort.signal, progress });
+    await expect(run).rejects.toMatchObject({ code: 'run.stopped' });
+    const at = disk.buffer.slice();
+    const foreign = new Map([[OTHER.key, new MemoryDevice(new Uint8Array(OTHER.size).fill(1))]]);
+    await expect(resumeRun({ disk, others: foreign, journal, now: NOW })).rejects.toMatchObject({
+      code: 'run.elsewhere',
+    });
+    expect(Buffer.compare(disk.buffer, at)).toBe(0);
+    expect((await readRunState(journal))?.next).toBe(fetching);
+    expect((await resumeRun({ disk, others, journal, now: NOW })).proven).toBe(true);
+  });
+
+  it('keeps content that is known without being read as what it is', async () => {
+    const recipe = (id: string, volumes: readonly object[]): ReturnType<typeof parseRecipe> =>
+      parseRecipe({ version: 1, id, name: id, medium: 'ssd', size: '20.01 GiB', table: 'gpt', volumes } as never);
+    const fill = [{ folder: 'f', count: 20, name: '{n}.bin', smallest: '200 MiB', largest: '300 MiB' }];
+    const volumes = [1, 2].map((n) => ({ size: '10 GiB', fileSystem: 'exfat', label: `V${n}`, fill }));
+    const disk = await buildPracticeDisk(recipe('large', volumes));
+    const survey = await surveyDisk(disk);
+    const other = new SparseDevice(12 * 1024 * MIB);
+    const scratch = { ...SCRATCH, length: 11 * 1024 * MIB };
+    const plan = derivePlan(survey, turned(survey), { scratch: [scratch] });
+    const ports = { disk, others: new Map([[OTHER.key, other]]), journal: new MemoryJournal(), now: NOW };
+    expect((await startRun(plan, ports)).proven).toBe(true);
+    // Nearly all of some 5 GiB of files is there by reference.
+    const known = [...other.occupied()].filter((r) => other.sources(r.start, r.end - r.start));
+    expect(known.reduce((sum, r) => sum + r.end - r.start, 0)).toBeGreaterThan(4 * 1024 * MIB);
+  });
+});
