@@ -174,3 +174,30 @@ deviceCompliance('a file', (size) => {
   devices += 1;
   return FileDevice.create(path(`device-${devices}`), size, 512);
 });
+
+describe('a swap on a full disk', () => {
+  const full = path('full.img');
+  const volume = (label: string): object => ({ size: '10 MiB', fileSystem: 'fat12', label, fill });
+  const target = json('swap.json', { volumes: [{ keep: 2 }, { keep: 1 }] });
+
+  it('is refused for want of room, and planned with a file to set a volume aside in', async () => {
+    const both = { ...recipe, table: 'gpt', size: '22 MiB', volumes: [volume('ONE'), volume('TWO')] };
+    expect(await make(json('full.json', both), { out: full })).toBe(0);
+    expect(await plan(full, { target })).toBe(1);
+    expect(`${out}${err}`).toMatch(/would do, here or on another disk/);
+    expect(await plan(full, { target, scratch: path('aside.bin') })).toBe(0);
+    expect(out).toMatch(/Set (ONE|TWO) aside on aside\.bin/);
+    expect(existsSync(path('aside.bin'))).toBe(false);
+  });
+
+  it('runs with it, takes it away, and never writes over a file that is there', async () => {
+    const options = { target, scratch: path('aside.bin'), out: path('swapped.img') };
+    expect(await run(full, options)).toBe(0);
+    expect(out).toContain('Proven');
+    expect(existsSync(options.scratch)).toBe(false);
+    writeFileSync(options.scratch, 'mine');
+    await expect(run(full, { ...options, out: path('again.img') })).rejects.toThrow(/exists already/);
+    expect(readFileSync(options.scratch, 'utf8')).toBe('mine');
+    expect(existsSync(path('again.img'))).toBe(false);
+  });
+});

@@ -39,6 +39,7 @@ reading(program.command('check <image>'))
 reading(program.command('plan <image>'))
   .description('the work order, or the refusal and why')
   .requiredOption('--target <json>', 'the planned layout')
+  .option('--scratch <file>', 'a file that is not there yet, for volumes that can be set aside nowhere on the disk')
   .option('--override', 'go on with volumes whose check found errors')
   .action(verb(plan));
 reading(program.command('run <image>'))
@@ -49,6 +50,7 @@ reading(program.command('run <image>'))
   .option('--resume', 'go on with an interrupted run')
   .option('--rewind', 'put everything back as it was')
   .option('--no-rewind', 'with --in-place: keep nothing to rewind with')
+  .option('--scratch <file>', 'a file that is not there yet, for volumes that can be set aside nowhere on the disk')
   .option('--override', 'go on with volumes whose check found errors')
   .action(verb(run));
 program

@@ -3,7 +3,7 @@ import { MemoryDevice, OverlayDevice } from '@/core/device';
 import { deviceCompliance } from '@/core/device/fixtures/compliance';
 import { layoutOf } from '@/core/inspect';
 import { asVolumeId, newVolumeAt, type Layout } from './fixtures/layouts';
-import { derivePlan, type Plan } from '@/core/plan';
+import { derivePlan, scratchOn, type Plan } from '@/core/plan';
 import { parseRecipe, type Recipe } from '@/core/practice';
 import type { RunProgress } from '@/core/run';
 import { beforeEach, describe, expect, it } from 'vitest';
@@ -230,5 +230,60 @@ describe('disks that wait for their turn', () => {
     const below = await host.facts(id, 1, 'a/c');
     expect(below.files).toBe(3);
     expect(below.bytes).toBe(all.folders.find((f) => f.path === 'a/c')!.bytes);
+  });
+});
+
+describe('a run that sets a volume aside on another disk', () => {
+  const ring = (name: string): Recipe => {
+    const volumes = ['ONE', 'TWO'].map((label) => ({
+      size: '10 MiB',
+      fileSystem: 'fat12',
+      label,
+      fill: [{ folder: 'f', count: 4, name: `${label}{n}.bin`, smallest: '9 KiB', largest: '90 KiB' }],
+    }));
+    return parseRecipe({ version: 1, id: 'ring', name, medium: 'usb', size: '22 MiB', table: 'gpt', volumes });
+  };
+
+  async function onTwoDisks(): Promise<{ host: EngineHost; plan: Plan; other: string }> {
+    const host = new EngineHost();
+    const other = `${id}-other`;
+    const survey = await host.openPractice(id, ring('Ring'));
+    const spare = await host.openPractice(other, parseRecipe({ ...RECIPE, name: 'Spare', table: 'none', volumes: [] }));
+    const now = layoutOf(survey);
+    const [one, two] = now.volumes;
+    const volumes = [
+      { ...two!, start: one!.start },
+      { ...one!, start: two!.start },
+    ];
+    const scratch = scratchOn(spare, other, 'Spare');
+    return { host, other, plan: derivePlan(survey, { ...now, volumes }, { scratch }) };
+  }
+
+  it('is proven, and leaves nothing there', async () => {
+    const { host, plan, other } = await onTwoDisks();
+    expect((await host.run(id, plan, {}, () => undefined)).proven).toBe(true);
+    expect((await host.survey(id)).volumes.map((v) => v.info?.label)).toEqual(['TWO', 'ONE']);
+    const rest = await drain((port) => host.serveImage(other, 'raw', port));
+    expect(rest.every((b) => b === 0)).toBe(true);
+  });
+
+  it('keeps the other disk from being rewound, run on or taken away until it is over', async () => {
+    const { host, plan, other } = await onTwoDisks();
+    const fetching = plan.steps.findIndex((s) => s.kind === 'fetch');
+    const run = host.run(id, plan, {}, ({ step, state }) => {
+      if (step === fetching - 1 && state === 'working') void host.stop(id);
+    });
+    await expect(run).rejects.toMatchObject({ code: 'run.stopped' });
+    const holds = { code: 'run.holds' };
+    await expect(host.rewind(other)).rejects.toMatchObject(holds);
+    await expect(host.forget(other)).rejects.toMatchObject(holds);
+    await expect(host.run(other, plan, {}, () => undefined)).rejects.toMatchObject(holds);
+    // In a worker that begins anew the other disk must be there first.
+    const later = new EngineHost();
+    await later.openPractice(id, ring('Ring'));
+    await expect(later.resume(id, () => undefined)).rejects.toMatchObject({ code: 'run.elsewhere' });
+    await later.openPractice(other, parseRecipe({ ...RECIPE, name: 'Spare', table: 'none', volumes: [] }));
+    expect((await later.resume(id, () => undefined)).proven).toBe(true);
+    await later.rewind(other);
   });
 });

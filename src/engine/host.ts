@@ -14,7 +14,7 @@ import {
   type ImageFingerprint,
 } from '@/core/image';
 import { detectSectorSize, surveyDisk, type Survey } from '@/core/inspect';
-import type { Plan } from '@/core/plan';
+import { placesElsewhere, type Plan } from '@/core/plan';
 import { gatherFacts, type FileFacts } from '@/core/goal';
 import { buildPracticeDisk, mediumOf, type Recipe } from '@/core/practice';
 import type { Certificate } from '@/core/proof';
@@ -104,6 +104,7 @@ export class EngineHost implements EngineApi {
   }
 
   async forget(id: string): Promise<void> {
+    await this.#assertHoldsNothing(id);
     this.#disks.delete(id);
     await new DexieOverlayStore(this.#db, id).clear();
     await new DexieJournal(this.#db, id).clear();
@@ -171,24 +172,54 @@ export class EngineHost implements EngineApi {
   }
 
   async run(id: string, plan: Plan, how: RunHow, progress: ProgressListener): Promise<Certificate> {
+    await this.#assertHoldsNothing(id);
     const { medium } = await this.#disk(id);
     if (medium) medium.pace = how.paced ? 1 : 0;
-    return this.#execute(id, progress, (ports) => startRun(plan, ports, how.override ?? false));
+    return this.#execute(id, plan, progress, (ports) => startRun(plan, ports, how.override ?? false));
   }
 
-  resume(id: string, progress: ProgressListener): Promise<Certificate> {
-    return this.#execute(id, progress, resumeRun);
+  async resume(id: string, progress: ProgressListener): Promise<Certificate> {
+    const status = await this.runStatus(id);
+    return this.#execute(id, status?.plan, progress, resumeRun);
+  }
+
+  /** @throws CoreError `run.holds` while an unfinished run on another disk has something set aside on this one */
+  async #assertHoldsNothing(id: string): Promise<void> {
+    for (const other of await this.#db.journal.orderBy('diskId').uniqueKeys()) {
+      if (other === id || typeof other !== 'string') continue;
+      const status = await this.runStatus(other);
+      if (!status || status.certificate || !placesElsewhere(status.plan).has(id)) continue;
+      const run = this.#disks.get(other)?.name ?? 'another disk';
+      const { name } = await this.#disk(id);
+      throw new CoreError('run.holds', { name, reason: `the unfinished run on ${run} has something set aside on it` });
+    }
+  }
+
+  /** The disks that a plan sets volumes aside on. @throws CoreError `run.holds` where a run on one is unfinished */
+  async #others(plan: Plan | undefined): Promise<Map<string, BlockDevice>> {
+    const out = new Map<string, BlockDevice>();
+    for (const id of plan ? placesElsewhere(plan).keys() : []) {
+      // One that is not on the bench shows as such where it is needed.
+      const disk = await this.#disk(id).catch(() => undefined);
+      if (!disk) continue;
+      const status = await this.runStatus(id);
+      if (status && !status.certificate)
+        throw new CoreError('run.holds', { name: disk.name, reason: 'a run on it is unfinished' });
+      out.set(id, disk.medium ?? disk.overlay);
+    }
+    return out;
   }
 
   async #execute(
     id: string,
+    plan: Plan | undefined,
     progress: ProgressListener,
     act: (ports: RunPorts) => Promise<Certificate>,
   ): Promise<Certificate> {
     if (this.#running.has(id)) throw new CoreError('run.unfinished', { reason: 'it is going on' });
     const abort = new AbortController();
     this.#running.set(id, abort);
-    const disk = await this.#disk(id).catch((error: unknown) => {
+    const [disk, others] = await Promise.all([this.#disk(id), this.#others(plan)]).catch((error: unknown) => {
       this.#running.delete(id);
       throw error;
     });
@@ -196,6 +227,7 @@ export class EngineHost implements EngineApi {
     const before = medium?.seconds ?? 0;
     const ports: RunPorts = {
       disk: medium ?? disk.overlay,
+      others,
       journal: new DexieJournal(this.#db, id),
       hasher: webHasher,
       now: () => new Date().toISOString(),
@@ -217,6 +249,7 @@ export class EngineHost implements EngineApi {
 
   async rewind(id: string): Promise<Survey> {
     if (this.#running.has(id)) throw new CoreError('run.unfinished', { reason: 'it is going on' });
+    await this.#assertHoldsNothing(id);
     const disk = await this.#disk(id);
     await disk.overlay.rewind();
     await new DexieJournal(this.#db, id).clear();

@@ -31,4 +31,4 @@ export {
   usePlan,
   usePlanOptions,
 } from './selectors';
-export type { Current, PlanView } from './selectors';
+export type { Current, PlanView, RoomElsewhere } from './selectors';

@@ -19,6 +19,8 @@ export interface JobWishes {
   /** Go on with volumes whose check found errors. */
   readonly override?: boolean;
   readonly checkAtNextStart?: boolean;
+  /** The disk on whose unallocated space volumes may be set aside. */
+  readonly asideOn?: string;
   /** A practice disk takes as long as its medium would. */
   readonly paced?: boolean;
 }

@@ -3,7 +3,7 @@ import { isCoreError } from '@/core/errors';
 import { boundsOf } from '@/core/inspect';
 import { sameLayout } from '@/core/job';
 import type { Bounds, LaidVolume, Layout } from '@/core/layout';
-import { derivePlan, type MediumKind, type Plan, type PlanOptions } from '@/core/plan';
+import { derivePlan, scratchOn, type MediumKind, type Plan, type PlanOptions } from '@/core/plan';
 import { mediumOf as practiceMedium, recipeSpeed } from '@/core/practice';
 import { useMemo } from 'react';
 import { useBench, type BenchDisk, type RunView } from './bench';
@@ -32,9 +32,19 @@ export interface PlanView {
   readonly refusal: string | undefined;
   /** Set when the refusal can be overridden after a warning. */
   readonly overridable?: boolean;
+  /** Set when room elsewhere would do: disks that have it. */
+  readonly asideOn?: readonly RoomElsewhere[];
+}
+
+/** A disk with an unallocated stretch of so many bytes. */
+export interface RoomElsewhere {
+  readonly id: string;
+  readonly name: string;
+  readonly bytes: number;
 }
 
 export function usePlan({ disk, job }: Pick<Current, 'disk' | 'job'>): PlanView {
+  const disks = useBench((s) => s.disks);
   const planned = job?.history.present;
   const { survey } = disk;
   const options = usePlanOptions({ disk, job });
@@ -47,9 +57,26 @@ export function usePlan({ disk, job }: Pick<Current, 'disk' | 'job'>): PlanView 
       };
     } catch (error) {
       if (!isCoreError(error)) throw error;
-      return { plan: undefined, refusal: error.message, overridable: error.code === 'fs.unsound' };
+      const stuck = isCoreError(error, 'plan.stuck');
+      return {
+        plan: undefined,
+        refusal: error.message,
+        overridable: error.code === 'fs.unsound',
+        ...(stuck ? { asideOn: roomElsewhere(disks, disk, error.facts.needed) } : {}),
+      };
     }
-  }, [survey, planned, options]);
+  }, [survey, planned, options, disks, disk]);
+}
+
+/** Other disks that may be written and have an unallocated stretch as long, the one with most of it first. */
+function roomElsewhere(disks: readonly BenchDisk[], own: BenchDisk, needed: number): RoomElsewhere[] {
+  return disks
+    .flatMap(({ stored: { id, name, guarded }, survey }) => {
+      if (!survey || id === own.stored.id || guarded || survey.sectorSize > own.survey!.sectorSize) return [];
+      const bytes = Math.max(0, ...scratchOn(survey, id, name).map((s) => s.length));
+      return bytes >= needed ? [{ id, name, bytes }] : [];
+    })
+    .sort((a, b) => b.bytes - a.bytes);
 }
 
 /** What plans on a disk are derived with: how fast it is, and what a person wishes. */
@@ -57,11 +84,13 @@ export function usePlanOptions({ disk, job }: Pick<Current, 'disk' | 'job'>): Pl
   const { source } = disk.stored;
   const recipe = source.kind === 'practice' ? source.recipe : undefined;
   const wishes = job?.wishes;
+  const other = useBench((s) => s.disks.find((d) => d.stored.id === wishes?.asideOn && !d.stored.guarded));
   return useMemo(() => {
-    if (!recipe) return { ...wishes };
+    const scratch = other?.survey ? scratchOn(other.survey, other.stored.id, other.stored.name) : [];
+    if (!recipe) return { ...wishes, scratch };
     const { weak, dead } = practiceMedium(recipe);
-    return { ...wishes, speed: recipeSpeed(recipe), failing: { weak, dead } };
-  }, [recipe, wishes]);
+    return { ...wishes, scratch, speed: recipeSpeed(recipe), failing: { weak, dead } };
+  }, [recipe, wishes, other]);
 }
 
 export function useBounds(disk: BenchDisk): Bounds {

@@ -4,6 +4,7 @@ import { checkDocument, inspectDocument, parseTarget, planDocument, resolveTarge
 import { derivePlan, durationWords } from '@/core/plan';
 import { takeManifest } from '@/core/proof';
 import { formatSize } from '@/core/size';
+import { scratchIn } from '../files/scratch';
 import { nodeHasher } from '../node-hasher';
 import { openImage, openVolume, readJson } from '../open-image';
 import { EXIT, fail, print, refusalDocument } from '../output';
@@ -13,6 +14,7 @@ export interface LookOptions {
   readonly sectorSize?: string;
   readonly volume?: string;
   readonly target?: string;
+  readonly scratch?: string;
   readonly override?: boolean;
 }
 
@@ -70,7 +72,12 @@ export async function plan(path: string, options: LookOptions): Promise<number> 
     const target = parseTarget(await readJson(options.target!));
     const { layout, notes } = resolveTarget(image.survey, target);
     const { checkAtNextStart } = target;
-    const derived = derivePlan(image.survey, layout, { override: options.override ?? false, checkAtNextStart });
+    const scratch = scratchIn(options.scratch, image.survey);
+    const derived = derivePlan(image.survey, layout, {
+      override: options.override ?? false,
+      checkAtNextStart,
+      scratch,
+    });
     const document = planDocument(derived, notes);
     const words = [
       ...document.steps.map((s, i) => `${i + 1}  ${s.title} (${durationWords(s.seconds)})\n   ${s.detail}`),

@@ -29,3 +29,4 @@ export { durationWords, lossWords, stepReason, stepWords } from './words';
 export type { StepWords } from './words';
 export { windowOf, windowsOf } from './move-window';
 export type { Failing } from './hazards';
+export { placesElsewhere, scratchOn } from './scratch';

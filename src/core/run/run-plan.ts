@@ -111,6 +111,11 @@ class Execution {
 
   async go(): Promise<Certificate> {
     const { plan, next, committed } = this.state;
+    // What a later step needs shows before the first write.
+    for (const step of plan.steps.slice(next)) {
+      if (step.kind === 'park') placeElsewhere(this.ports.others, step.on, step.at.length);
+      if (step.kind === 'fetch') placeElsewhere(this.ports.others, step.from, step.at.length);
+    }
     for (let index = next; index < plan.steps.length; index++) {
       this.#assertNotStopped(index);
       const step = plan.steps[index]!;
@@ -330,6 +335,9 @@ class Execution {
     const ends = [source, { device: disk, start: step.at.start }] as const;
     await carryAcross(this.#movePorts(index), index, ends, step.at.length, ranges, this.#begunPieces(index) ?? 0);
     await this.#arrive(index, step, step.at, ranges);
+    // Nobody's files stay behind on a disk that only lent room.
+    for (const { start, end } of ranges) await source.device.discard(source.start + start, end - start);
+    await source.device.flush();
   }
 
   /** What refers to where a volume starts, and the table, follow in one go. */

@@ -50,6 +50,7 @@ export function Divide({ current }: { readonly current: Current }) {
   const asking = useBench((s) => s.asking);
   const fresh = useBench((s) => s.fresh);
   const override = useCallback(() => wish(id, { override: true }), [id]);
+  const setAside = useCallback((asideOn: string | undefined) => wish(id, { asideOn }), [id]);
   const selected =
     planned.volumes.find((v) => v.id === selectedId) ?? planned.volumes.find((v) => !v.guarded) ?? planned.volumes[0];
   const laterSelected = laterPlanned.volumes.find((v) => v.id === selected?.id);
@@ -148,7 +149,7 @@ export function Divide({ current }: { readonly current: Current }) {
             focusSize={fresh === selected.id}
           />
         ) : null}
-        <WorkOrder {...planView} onOverride={override} />
+        <WorkOrder {...planView} onOverride={override} onAside={setAside} />
       </aside>
       {asking?.kind === 'goals' ? <GoalPicker current={current} bounds={bounds} /> : null}
       {asking?.kind === 'split' && selected ? (

@@ -1,15 +1,17 @@
 'use client';
 
-import { durationWords, lossWords, stepWords } from '@/core/plan';
-import { look, useBench, type PlanView } from '@/state';
+import { durationWords, lossWords, placesElsewhere, stepWords } from '@/core/plan';
+import { look, useBench, type PlanView, type RoomElsewhere } from '@/state';
 import { Alert, Button, Popconfirm } from 'antd';
 import { memo } from 'react';
 import { useSizes } from '../kit';
 import styles from './divide.module.css';
 
 /** The derived work order, always current, and what it comes to. */
-export const WorkOrder = memo(function WorkOrder(props: PlanView & { readonly onOverride: () => void }) {
-  const { plan, refusal, overridable, onOverride } = props;
+export const WorkOrder = memo(function WorkOrder(
+  props: PlanView & { readonly onOverride: () => void; readonly onAside: (diskId: string | undefined) => void },
+) {
+  const { plan, refusal, overridable, asideOn, onOverride, onAside } = props;
   const units = useBench((s) => s.units);
   const size = useSizes();
   const steps = plan?.steps ?? [];
@@ -23,6 +25,7 @@ export const WorkOrder = memo(function WorkOrder(props: PlanView & { readonly on
             showIcon
             title={refusal}
             style={{ marginTop: 10 }}
+            description={asideOn ? <Elsewhere rooms={asideOn} onAside={onAside} /> : undefined}
             action={
               overridable ? (
                 <Popconfirm
@@ -55,6 +58,11 @@ export const WorkOrder = memo(function WorkOrder(props: PlanView & { readonly on
             );
           })}
         </ol>
+        {plan && placesElsewhere(plan).size > 0 ? (
+          <Button size="small" type="link" onClick={() => onAside(undefined)}>
+            Set nothing aside on another disk
+          </Button>
+        ) : null}
       </section>
       <div className={styles.foot}>
         {plan && steps.length > 0 ? (
@@ -95,3 +103,24 @@ export const WorkOrder = memo(function WorkOrder(props: PlanView & { readonly on
     </>
   );
 });
+
+/** Disks whose unallocated space would do. */
+function Elsewhere({
+  rooms,
+  onAside,
+}: {
+  readonly rooms: readonly RoomElsewhere[];
+  readonly onAside: (diskId: string) => void;
+}) {
+  const size = useSizes();
+  if (rooms.length === 0) return <>No other disk on the bench has as much.</>;
+  return (
+    <div className={styles.asides}>
+      {rooms.slice(0, 3).map(({ id, name, bytes }) => (
+        <Button key={id} size="small" onClick={() => onAside(id)}>
+          {`Set aside on ${name}, ${size(bytes)} there`}
+        </Button>
+      ))}
+    </div>
+  );
+}
