@@ -77,3 +77,24 @@ test('a volume is split in several at once, put in another order by keyboard, an
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(page.getByText('Nothing to do yet')).toBeVisible();
 });
+
+test('two volumes that fill a disk change places by way of another disk', async ({ page }) => {
+  await openBench(page);
+  await divide(page, 'Herbarium scans');
+  const order = page.getByRole('region', { name: 'Work order' });
+  await page
+    .getByRole('group', { name: 'The disk now and planned' })
+    .getByRole('button', { name: /C Scanner/ })
+    .focus();
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('Alt+ArrowDown');
+  await expect(order).toContainText('stand in each other’s way');
+  await order.getByRole('button', { name: /Set aside on Spare SSD/ }).click();
+  await expect(order).toContainText('Bring C Scanner PC back from Spare SSD');
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  await expect(page.getByText(/it is whole only there: keep both disks at hand/)).toBeVisible();
+  await page.getByRole('button', { name: 'Run the work order' }).click();
+  await expect(page.getByRole('button', { name: /Spare SSD.*lends room to Herbarium scans/ })).toBeVisible();
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible({ timeout: 120_000 });
+  await expect(page.getByText(/lends room/)).toBeHidden();
+});

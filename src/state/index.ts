@@ -26,6 +26,7 @@ export {
   failingWords,
   mediumOf,
   mediumWords,
+  useBorrower,
   useBounds,
   useCurrent,
   usePlan,

@@ -3,7 +3,7 @@ import { isCoreError } from '@/core/errors';
 import { boundsOf } from '@/core/inspect';
 import { sameLayout } from '@/core/job';
 import type { Bounds, LaidVolume, Layout } from '@/core/layout';
-import { derivePlan, scratchOn, type MediumKind, type Plan, type PlanOptions } from '@/core/plan';
+import { derivePlan, placesElsewhere, scratchOn, type MediumKind, type Plan, type PlanOptions } from '@/core/plan';
 import { mediumOf as practiceMedium, recipeSpeed } from '@/core/practice';
 import { useMemo } from 'react';
 import { useBench, type BenchDisk, type RunView } from './bench';
@@ -91,6 +91,15 @@ export function usePlanOptions({ disk, job }: Pick<Current, 'disk' | 'job'>): Pl
     const { weak, dead } = practiceMedium(recipe);
     return { ...wishes, scratch, speed: recipeSpeed(recipe), failing: { weak, dead } };
   }, [recipe, wishes, other]);
+}
+
+/** The disk whose unfinished run sets something aside on this one. */
+export function useBorrower(id: string): string | undefined {
+  return useBench(({ runs, disks }) => {
+    const [borrower] =
+      Object.entries(runs).find(([, run]) => run.state !== 'finished' && placesElsewhere(run.plan).has(id)) ?? [];
+    return disks.find((d) => d.stored.id === borrower)?.stored.name;
+  });
 }
 
 export function useBounds(disk: BenchDisk): Bounds {

@@ -25,7 +25,6 @@ export const WorkOrder = memo(function WorkOrder(
             showIcon
             title={refusal}
             style={{ marginTop: 10 }}
-            description={asideOn ? <Elsewhere rooms={asideOn} onAside={onAside} /> : undefined}
             action={
               overridable ? (
                 <Popconfirm
@@ -40,6 +39,7 @@ export const WorkOrder = memo(function WorkOrder(
             }
           />
         ) : null}
+        {asideOn ? <Elsewhere rooms={asideOn} onAside={onAside} /> : null}
         {!refusal && steps.length === 0 ? (
           <p className={styles.sub}>Nothing to do yet. Split a volume, or drag an edge on the planned column.</p>
         ) : null}
@@ -113,12 +113,12 @@ function Elsewhere({
   readonly onAside: (diskId: string) => void;
 }) {
   const size = useSizes();
-  if (rooms.length === 0) return <>No other disk on the bench has as much.</>;
+  if (rooms.length === 0) return <p className={styles.sub}>No other disk on the bench has as much.</p>;
   return (
     <div className={styles.asides}>
       {rooms.slice(0, 3).map(({ id, name, bytes }) => (
         <Button key={id} size="small" onClick={() => onAside(id)}>
-          {`Set aside on ${name}, ${size(bytes)} there`}
+          {`Set aside on ${name}, ${size(bytes)} unallocated`}
         </Button>
       ))}
     </div>

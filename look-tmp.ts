@@ -1,0 +1,24 @@
+import { chromium } from '@playwright/test';
+const b = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--headless','--no-sandbox','--disable-gpu','--disable-quic','--no-first-run','--disable-background-networking','--disable-component-update','--disable-sync'] });
+const page = await b.newPage({ viewport: { width: 1280, height: 800 } });
+const shot = (n: string) => page.screenshot({ path: `/tmp/shots/${n}.png` });
+await page.goto('http://localhost:3199/');
+const disk = page.getByRole('button', { name: 'Open Herbarium scans' });
+await disk.waitFor(); await page.waitForTimeout(3000);
+await disk.click();
+await page.getByRole('button', { name: 'Divide', exact: true }).click();
+await page.getByText('Now', { exact: true }).waitFor();
+const column = page.getByRole('group', { name: 'The disk now and planned' });
+await column.getByRole('button', { name: /C Scanner/ }).focus();
+await page.keyboard.press('Enter');
+await page.keyboard.press('Alt+ArrowDown');
+await page.waitForTimeout(600);
+await shot('stuck');
+console.log(await page.getByLabel('Work order').innerText());
+const button = page.getByRole('button', { name: /Set aside on/ });
+console.log(await button.allInnerTexts());
+if (await button.count()) { await button.first().click(); await page.waitForTimeout(600); await shot('aside'); console.log(await page.getByLabel('Work order').innerText());
+ await page.getByRole('button', { name: 'Review the work order' }).click(); await page.waitForTimeout(600); await shot('aside-review');
+ const t = Date.now(); await page.getByRole('button', { name: 'Run the work order' }).click(); await page.waitForTimeout(4000); await shot('aside-run');
+ await page.getByText('Proven: every file is as it was').waitFor({ timeout: 120000 }); console.log('run', Date.now() - t); await shot('aside-prove'); }
+await b.close();
