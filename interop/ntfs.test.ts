@@ -8,6 +8,8 @@ afterAll(() => box.remove());
 /** Every reader finds every file with the right content. */
 function readersAgree(image: string, files: readonly FileLine[], largeClusters: boolean): void {
   expect(read('fsstat', [image])).toContain('File System Type: NTFS');
+  const views = ['$Quota:$O', '$Quota:$Q', '$ObjId:$O', '$Reparse:$R'];
+  for (const view of views) expect(read('fls', ['-r', '-p', image])).toContain(`$Extend/${view}`);
   const inodes = fls(image, 0, largeClusters);
   expect([...inodes.keys()].sort()).toEqual(files.map((f) => f.path).sort());
   for (const file of files.filter((_, i) => i % 9 === 0))

@@ -190,6 +190,15 @@ export interface NewIndexEntry {
   readonly data?: Uint8Array;
 }
 
+/** An entry of a view: its data follows its key, of which `counted` bytes are said to be there. */
+export function viewEntry(key: Uint8Array, data: Uint8Array, counted = data.length): NewIndexEntry {
+  const head = new Uint8Array(8);
+  const view = new DataView(head.buffer);
+  view.setUint16(0, 16 + key.length, true);
+  view.setUint16(2, counted, true);
+  return { head, key, data };
+}
+
 /** Marks of an index entry. */
 export const ENTRY_LAST = 2;
 export const ENTRY_CHILD = 1;

@@ -3,11 +3,12 @@
  *
  * Linux-NTFS “NTFS Documentation”, chapters on each system file. Structures go straight to the disk, since none of it
  * is live; the boot sector is gathered, so that there is no volume before there is a whole one. The journal is left
- * filled with ones, which a system takes for new. $Extend is left empty; a system fills it when it first needs to.
+ * filled with ones, which a system takes for new.
  */
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { MakeOptions, Transaction } from '../port';
+import { setBits } from '../bitmap';
 import { buildAttributeDefinitions } from './attribute-definitions';
 import { BOOT, OEM_NAME } from './boot-sector';
 import {
@@ -20,6 +21,7 @@ import {
   type NewIndexEntry,
   type NewRecord,
 } from './build-record';
+import { BY_ULONG, extendFiles, type ExtendFile } from './extend';
 import { clusterSizesFor, defaultClusterSize, normaliseNtfsLabel } from './kinds';
 import { planNewVolume, type NewExtent, type NewVolumePlan } from './make-plan';
 import { FLAG, TYPE } from './record';
@@ -28,13 +30,15 @@ import { buildSecurity, SECURITY_ID } from './security';
 import { buildUpcase } from '../case-table';
 
 const ROOT = 5;
+const EXTEND = 11;
 const HIDDEN_SYSTEM = 0x06;
 const FOLDER_FLAG = 0x10000000;
 const VIEW_FLAG = 0x20000000;
+/** Marks of records: one with views, and one of the system's that is not in the first records. */
 const VIEW_RECORD = 0x08;
+const EXTENDED_RECORD = 0x04;
 const WIN32_AND_DOS = 3;
 const BY_NAME = 1;
-const BY_ULONG = 0x10;
 const BY_HASH = 0x12;
 const PUT_CHUNK = 64 * 1024;
 const CLEAR_CHUNK = 8 * 1024 * 1024;
@@ -59,6 +63,7 @@ export async function makeNtfs(device: BlockDevice, options: MakeOptions, tx: Tr
 
 class NewVolume {
   readonly #security = buildSecurity();
+  readonly #extended = extendFiles(MADE_AT);
 
   constructor(
     private readonly plan: NewVolumePlan,
@@ -109,10 +114,11 @@ class NewVolume {
     return out;
   }
 
-  /** Records 0 to 15 are in use, the rest of the table is free. */
+  /** Records 0 to 15 and those of $Extend are in use, the rest of the table is free. */
   #mftBitmap(): Uint8Array {
     const out = new Uint8Array(this.plan.mftBitmap.size);
     out.set([0xff, 0xff]);
+    for (const { number } of this.#extended) setBits(out, number, number + 1, true);
     return out;
   }
 
@@ -127,7 +133,7 @@ class NewVolume {
   }
 
   #record(number: number): NewRecord {
-    const system = this.#systemFile(number);
+    const system = this.#systemFile(number) ?? this.#extendedFile(number);
     if (system) return system;
     if (number >= 16) return { number, sequence: 1, flags: 0, links: 0, attributes: [] };
     const attributes = [this.#standard(SECURITY_ID.system), { type: TYPE.data, value: new Uint8Array() }];
@@ -138,7 +144,7 @@ class NewVolume {
     const content = this.#contents(number);
     const name = SYSTEM_NAMES[number];
     if (!content || name === undefined) return undefined;
-    const folder = number === ROOT || number === 11;
+    const folder = number === ROOT || number === EXTEND;
     const view = number === 9 ? VIEW_RECORD : 0;
     const security = number === ROOT ? SECURITY_ID.open : SECURITY_ID.system;
     return {
@@ -152,6 +158,37 @@ class NewVolume {
         ...content,
       ],
     };
+  }
+
+  #extendedFile(number: number): NewRecord | undefined {
+    const file = this.#extended.find((f) => f.number === number);
+    if (!file) return undefined;
+    const views = file.views.map(({ name, collation, entries }): NewAttribute => {
+      return { type: TYPE.indexRoot, name, value: buildIndexRoot(this.#shape(0, collation), entries) };
+    });
+    return {
+      number,
+      sequence: 1,
+      flags: FLAG.inUse | VIEW_RECORD | EXTENDED_RECORD,
+      links: 1,
+      attributes: [
+        this.#standard(SECURITY_ID.system),
+        { type: TYPE.fileName, value: this.#extendedName(file), indexed: true },
+        ...views,
+      ],
+    };
+  }
+
+  #extendedName({ name }: ExtendFile): Uint8Array {
+    return this.#nameOf(name, referenceTo(EXTEND, EXTEND), VIEW_FLAG);
+  }
+
+  #extendAttributes(): NewAttribute[] {
+    const entries = [...this.#extended]
+      .sort((a, b) => (a.name.toUpperCase() < b.name.toUpperCase() ? -1 : 1))
+      .map((file): NewIndexEntry => ({ head: referenceHead(file.number, 1), key: this.#extendedName(file) }));
+    const value = buildIndexRoot(this.#shape(TYPE.fileName, BY_NAME), entries);
+    return [{ type: TYPE.indexRoot, name: '$I30', value }];
   }
 
   #contents(number: number): NewAttribute[] | undefined {
@@ -179,8 +216,8 @@ class NewVolume {
         return this.#securityAttributes();
       case 10:
         return [stored(plan, plan.upcase)];
-      case 11:
-        return [{ type: TYPE.indexRoot, name: '$I30', value: buildIndexRoot(this.#shape(TYPE.fileName, BY_NAME), []) }];
+      case EXTEND:
+        return this.#extendAttributes();
       default:
         return undefined;
     }
@@ -247,17 +284,20 @@ class NewVolume {
   }
 
   #fileName(number: number): Uint8Array {
-    const name = toUtf16(SYSTEM_NAMES[number]!);
+    const folder = number === ROOT || number === EXTEND ? FOLDER_FLAG : number === 9 ? VIEW_FLAG : 0;
+    return this.#nameOf(SYSTEM_NAMES[number]!, referenceTo(ROOT, ROOT), folder, this.#extentOf(number));
+  }
+
+  #nameOf(text: string, parent: bigint, kind: number, extent?: NewExtent): Uint8Array {
+    const name = toUtf16(text);
     const value = new Uint8Array(66 + name.length);
     const view = new DataView(value.buffer);
-    view.setBigUint64(0, referenceTo(ROOT, ROOT), true);
+    view.setBigUint64(0, parent, true);
     for (let i = 1; i <= 4; i++) view.setBigUint64(i * 8, MADE_AT, true);
-    const extent = this.#extentOf(number);
     view.setBigUint64(40, BigInt((extent?.clusters ?? 0) * this.plan.clusterSize), true);
     view.setBigUint64(48, BigInt(extent?.size ?? 0), true);
-    const folder = number === ROOT || number === 11 ? FOLDER_FLAG : number === 9 ? VIEW_FLAG : 0;
-    view.setUint32(56, HIDDEN_SYSTEM | folder, true);
-    value[64] = name.length / 2;
+    view.setUint32(56, HIDDEN_SYSTEM | kind, true);
+    value[64] = text.length;
     value[65] = WIN32_AND_DOS;
     value.set(name, 66);
     return value;
@@ -283,9 +323,7 @@ class NewVolume {
 
   #rootBlock(): Uint8Array {
     const entries = SYSTEM_NAMES.map((name, number): { name: string; entry: NewIndexEntry } => {
-      const head = new Uint8Array(8);
-      new DataView(head.buffer).setBigUint64(0, referenceTo(number, Math.max(number, 1)), true);
-      return { name, entry: { head, key: this.#fileName(number) } };
+      return { name, entry: { head: referenceHead(number, Math.max(number, 1)), key: this.#fileName(number) } };
     });
     entries.sort((a, b) => (a.name.toUpperCase() < b.name.toUpperCase() ? -1 : 1));
     return buildIndexBlock(
@@ -326,6 +364,13 @@ class NewVolume {
     sector.set([0xcd, 0x18, 0xf4, 0xeb, 0xfd], 0x54);
     return sector;
   }
+}
+
+/** The head of an entry in a folder. */
+function referenceHead(number: number, sequence: number): Uint8Array {
+  const head = new Uint8Array(8);
+  new DataView(head.buffer).setBigUint64(0, referenceTo(number, sequence), true);
+  return head;
 }
 
 /** Names of the system's files by record number. */

@@ -4,13 +4,14 @@
  * Linux-NTFS “NTFS Documentation”, chapter “$Secure”: every descriptor stands twice, 256 KiB apart; one index is by
  * hash and id, the other by id. Descriptors are self-relative as in MS-DTYP 2.4.6.
  */
-import type { NewIndexEntry } from './build-record';
+import { viewEntry, type NewIndexEntry } from './build-record';
 
 /** Ids of the descriptors: the system's own files may be read by administrators, the root and what is made in it is everyone's. */
 export const SECURITY_ID = { system: 0x100, open: 0x101 } as const;
 
 const MIRROR_AT = 0x40000;
-const SID = {
+/** Security identifiers, as in MS-DTYP 2.4.2. */
+export const SID = {
   administrators: Uint8Array.of(1, 2, 0, 0, 0, 0, 0, 5, 32, 0, 0, 0, 0x20, 2, 0, 0),
   localSystem: Uint8Array.of(1, 1, 0, 0, 0, 0, 0, 5, 18, 0, 0, 0),
   everyone: Uint8Array.of(1, 1, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0),
@@ -110,20 +111,11 @@ export function buildSecurity(): SecurityStream {
   return { bytes: stream, byHash: byHash.map(hashEntry), byId: heads.map(idEntry) };
 }
 
-/** The head of a view entry: where its data is, and how long. */
-function viewHead(dataOffset: number, dataLength: number): Uint8Array {
-  const out = new Uint8Array(8);
-  const view = new DataView(out.buffer);
-  view.setUint16(0, dataOffset, true);
-  view.setUint16(2, dataLength, true);
-  return out;
-}
-
 function hashEntry({ head }: { head: Uint8Array }): NewIndexEntry {
   // The four bytes behind the data are always “II” in UTF-16.
-  return { head: viewHead(24, 20), key: head.slice(0, 8), data: Uint8Array.of(...head, 0x49, 0, 0x49, 0) };
+  return viewEntry(head.slice(0, 8), Uint8Array.of(...head, 0x49, 0, 0x49, 0), head.length);
 }
 
 function idEntry({ head }: { head: Uint8Array }): NewIndexEntry {
-  return { head: viewHead(20, 20), key: head.slice(4, 8), data: head.slice() };
+  return viewEntry(head.slice(4, 8), head.slice());
 }
