@@ -5,9 +5,10 @@ import { exportRaw } from '@/core/image';
 import { layoutOf, surveyDisk, type Survey } from '@/core/inspect';
 import { asVolumeId, type Layout, type LaidVolume } from '@/core/layout';
 import { derivePlan } from '@/core/plan';
-import { buildPracticeDisk, parseRecipe } from '@/core/practice';
+import { buildPracticeDisk, parseRecipe, seededRandom } from '@/core/practice';
 import { portableHasher, takeManifest } from '@/core/proof';
 import { applyNow, MemoryJournal, startRun } from '@/core/run';
+import { randomDisk, shuffledPlan } from '@/core/run/fixtures/shuffled';
 import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import {
@@ -279,6 +280,21 @@ async function benchLarge(): Promise<void> {
   );
 }
 
+/** What random plans carry against the least that any could. */
+async function benchCarried(): Promise<void> {
+  const ratios: number[] = [];
+  for (const table of ['gpt', 'mbr'] as const)
+    for (let seed = 1; seed <= 60; seed++) {
+      const random = seededRandom(seed * 104_729 + table.length);
+      const plan = (await shuffledPlan(await randomDisk(table, random), random))?.plan;
+      if (plan && plan.leastCarried > 0) ratios.push(plan.total.carries / plan.leastCarried);
+    }
+  const mean = ratios.reduce((sum, r) => sum + r, 0) / ratios.length;
+  say(
+    `\n${ratios.length} random plans carry ${mean.toFixed(3)} x the least on average, ${Math.max(...ratios).toFixed(2)} x at most`,
+  );
+}
+
 async function benchMany(): Promise<void> {
   const count = 100;
   const size = 4 * GIB;
@@ -374,6 +390,7 @@ try {
   await benchMemory();
   await benchLarge();
   await benchMany();
+  await benchCarried();
 } finally {
   rmSync(box, { recursive: true, force: true });
 }

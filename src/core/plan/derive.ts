@@ -114,7 +114,6 @@ class Derivation {
   steps(): Step[] {
     this.#assertLayout();
     const removed = this.#removed();
-    const shrinks = this.#kept.filter((k) => !k.planned.format && k.planned.length < k.before.length);
     const grows = this.#kept.filter((k) => !k.planned.format && k.planned.length > k.before.length);
     const relabels = this.#kept.filter((k) => !k.planned.format && k.planned.label !== k.before.label);
     const moves = planMoves({
@@ -125,6 +124,10 @@ class Derivation {
       scratch: this.options.scratch ?? [],
       cost: (reads, writes, seeks, carries) => this.#cost(reads, writes, seeks, carries),
     });
+    const onTheWay = new Set(moves.flatMap((m) => ('shrinkTo' in m ? [m.number] : [])));
+    const shrinks = this.#kept.filter(
+      (k) => !k.planned.format && k.planned.length < k.before.length && !onTheWay.has(k.now.number),
+    );
     const moving = new Set(moves.map((m) => m.number));
     const movers = this.#kept.filter((k) => moving.has(k.now.number));
     const changed = new Set([...shrinks, ...movers, ...grows, ...relabels]);

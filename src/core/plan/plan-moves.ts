@@ -33,7 +33,11 @@ const SECTOR_WRITE = 4096;
 /** Places on other disks are numbers from here on, a stretch at each multiple; no disk is as large. */
 const AWAY = 2 ** 50;
 
-/** @throws CoreError `plan.stuck` when volumes stand in each other's way and there is nowhere to set one aside */
+/**
+ * The moves in order. Volumes that get smaller are taken to be so before the first of them, but for those of which a
+ * move says that they shrink on the way.
+ * @throws CoreError `plan.stuck` when volumes stand in each other's way and there is nowhere to set one aside
+ */
 export function planMoves(context: MoveContext): Carry[] {
   const kept = context.kept.filter((k) => !k.planned.format);
   if (kept.every((k) => k.planned.start === k.before.start)) return [];
@@ -69,19 +73,50 @@ class MovePlanner {
       }),
     });
     if (!order.ok) throw this.#stuck(order.stuck, order.needed);
-    const places = new Map(this.#pieces.map((p) => [p.number, { start: p.start, length: p.length }]));
+    const onTheWay = this.#shrinkingOnTheWay(order.moves);
+    const places = new Map(
+      this.#pieces.map(({ number, start, length }) => {
+        return [number, { start, length: onTheWay.has(number) ? this.#keptOf(number).before.length : length }];
+      }),
+    );
     const last = new Map(order.moves.map((move) => [move.number, move]));
     return order.moves.map((move) => {
       if (move.to >= AWAY) places.delete(move.number);
       else places.set(move.number, { start: move.to, length: move.length });
       // The table is written with all else once the last of them is in its place.
       const table = move === order.moves.at(-1) ? undefined : this.#tableAt(places);
-      return this.#step(move, last.get(move.number) !== move, table);
+      const step = this.#step(move, last.get(move.number) !== move, table);
+      if (step.kind !== 'move' || !onTheWay.delete(move.number)) return step;
+      const at = { start: move.from, length: this.#keptOf(move.number).before.length };
+      return { ...step, at, shrinkTo: move.length };
     });
   }
 
+  #keptOf(number: number): Kept {
+    return this.kept.find((k) => k.now.number === number)!;
+  }
+
+  /**
+   * Volumes that are made smaller while they are carried, so that nothing is carried twice: their new place is clear of
+   * their old one as long as it was, and nobody needs what they give up before they have gone.
+   */
+  #shrinkingOnTheWay(moves: readonly Move[]): Set<number> {
+    const out = new Set<number>();
+    for (const { now, planned, before } of this.kept) {
+      const first = moves.findIndex((m) => m.number === now.number);
+      const move = moves[first];
+      if (!move || planned.length >= before.length || move.to >= AWAY) continue;
+      const end = now.start + before.length;
+      const clear = (from: number, to: number): boolean =>
+        moves.slice(0, first).every((m) => m.to >= to || from >= m.to + m.length);
+      const apart = move.to >= end || now.start >= move.to + move.length;
+      if (apart && clear(now.start + planned.length, end)) out.add(now.number);
+    }
+    return out;
+  }
+
   #stuck(numbers: readonly number[], needed: number): CoreError {
-    const names = numbers.map((n) => nameOf(this.kept.find((k) => k.now.number === n)!.planned)).join(' and ');
+    const names = numbers.map((n) => nameOf(this.#keptOf(n).planned)).join(' and ');
     const room = formatSize(needed);
     return new CoreError('plan.stuck', {
       reason: `The plan can’t be carried out: ${names} stand in each other’s way, and nothing can be set aside: ${room} unallocated in one piece would do, here or on another disk.`,
@@ -90,7 +125,7 @@ class MovePlanner {
   }
 
   #step({ number, from, to, length }: Move, aside: boolean, table: DiskTable | undefined): Carry {
-    const k = this.kept.find((own) => own.now.number === number)!;
+    const k = this.#keptOf(number);
     const carries = carriedOf(k);
     const common = { name: nameOf(k.planned), number, whole: !k.now.info, ...(table ? { table } : {}) };
     const across = (windows: number, reads = carries): StepCost => {
@@ -131,9 +166,8 @@ class MovePlanner {
   }
 }
 
-/** What moving a volume carries: what is in use of it, once it is as short as it gets. */
+/** What moving a volume carries: what is in use of it, wherever in it that lies. */
 function carriedOf({ now, planned }: Kept): number {
-  // What lies past its new end was carried in before.
   return now.info ? totalOf(now.allocation) : Math.min(now.length, planned.length);
 }
 

@@ -60,6 +60,8 @@ export interface MoveStep extends Base {
   readonly whole: boolean;
   /** It only makes room and is carried on later. */
   readonly aside: boolean;
+  /** The length it gets on the way, where it is made smaller without being carried for that. */
+  readonly shrinkTo?: number;
   /** The table as it is once this volume is there, where it can be told before all are in place. */
   readonly table?: DiskTable;
 }

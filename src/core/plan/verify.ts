@@ -63,7 +63,7 @@ function after(owners: Owner[], step: Step): Owner[] {
         throw new RangeError(`volume ${step.number} is not at ${step.at.start} when it shall be moved`);
       return claim(
         owners.filter((o) => o !== own),
-        { start: step.to, length: step.at.length },
+        { start: step.to, length: step.shrinkTo ?? step.at.length },
         own.key,
       );
     }

@@ -53,10 +53,11 @@ export function stepWords(step: Step, units: UnitSystem = 'binary'): StepWords {
       };
     case 'move': {
       const way = step.to < step.at.start ? 'towards the start' : 'towards the end';
+      const smaller = step.shrinkTo === undefined ? '' : `, made ${size(step.shrinkTo)} long on the way`;
       return {
         title: step.aside
-          ? `Set ${step.name} aside`
-          : `Move ${step.name} ${size(Math.abs(step.to - step.at.start))} ${way}`,
+          ? `Set ${step.name} aside${smaller}`
+          : `Move ${step.name} ${size(Math.abs(step.to - step.at.start))} ${way}${smaller}`,
         detail: step.whole
           ? `${size(step.cost.carries)} is carried, every byte: what is in use of it is not known`
           : `${size(step.cost.carries)} in use is carried, free space is not`,

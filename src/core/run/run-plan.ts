@@ -1,8 +1,8 @@
 /** Carrying out a plan, from the beginning or from wherever a journal says it was. The only code that writes to a disk. */
-import { WindowDevice, type BlockDevice } from '@/core/device';
+import { OverlayDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
 import { driverOf, probeFileSystem, type ByteRange, type Volume } from '@/core/fs';
-import { stepWords, type FetchStep, type ParkStep, type Plan, type Step } from '@/core/plan';
+import { stepWords, type FetchStep, type MoveStep, type ParkStep, type Plan, type Step } from '@/core/plan';
 import {
   certify,
   compareManifests,
@@ -14,6 +14,7 @@ import {
   type VolumeProof,
 } from '@/core/proof';
 import { tableWrites } from '@/core/table';
+import { applyNow } from './apply-now';
 import { applyTransaction, commitToJournal, replay } from './commit';
 import { placeElsewhere, readSeal, sealOf } from './elsewhere';
 import type { JournalStore } from './journal';
@@ -277,7 +278,8 @@ class Execution {
     await this.#commit(index, tx);
   }
 
-  async #move(index: number, step: Step & { kind: 'move' }): Promise<void> {
+  async #move(index: number, step: MoveStep): Promise<void> {
+    if (step.shrinkTo !== undefined) return this.#moveSmaller(index, step, step.shrinkTo);
     const { journal } = this.ports;
     const begun = this.#begunPieces(index);
     const ranges = begun === undefined ? await this.#toCarry(step) : await readCarried(journal, index);
@@ -288,6 +290,26 @@ class Execution {
     }
     await carryPieces(ports, index, step, ranges, begun ?? 0);
     await this.#arrive(index, step, { start: step.to, length: step.at.length }, ranges);
+  }
+
+  /**
+   * The volume is made smaller over its old place, in memory and by reference, and only what comes of it is carried. Its
+   * old place is not written before all is in the new one, so that after a cut the same comes of it again.
+   */
+  async #moveSmaller(index: number, step: MoveStep, length: number): Promise<void> {
+    const { disk, journal } = this.ports;
+    const overlay = await OverlayDevice.open(this.#window(step.at));
+    const volume = await this.#open(overlay);
+    await applyNow(overlay, 0, await volume.allocation(), (tx) => volume.shrink(length, tx, this.state));
+    const ranges = await (await this.#open(new WindowDevice(overlay, 0, length))).allocation();
+    const begun = this.#begunPieces(index);
+    if (begun === undefined) await listCarried(journal, index, ranges);
+    const ends = [
+      { device: overlay, start: 0 },
+      { device: disk, start: step.to },
+    ] as const;
+    await carryAcross(this.#movePorts(index), index, ends, length, ranges, begun ?? 0);
+    await this.#arrive(index, step, { start: step.to, length }, ranges);
   }
 
   /** Pieces of a step that were carried before an interruption, once what it carries is listed. */
@@ -302,7 +324,7 @@ class Execution {
   }
 
   /** What is in use of a volume that is still where it was; all of it where that is not known. */
-  async #toCarry(step: Step & { kind: 'move' | 'park' }): Promise<readonly ByteRange[]> {
+  async #toCarry(step: MoveStep | ParkStep): Promise<readonly ByteRange[]> {
     if (step.whole) return [{ start: 0, end: step.at.length }];
     return (await this.#open(this.#window(step.at))).allocation();
   }
