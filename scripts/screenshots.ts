@@ -110,6 +110,18 @@ await ssd
 await ssd.getByRole('button', { name: 'Make bigger…' }).click();
 await shoot(ssd, 'ways');
 
+const full = await open('light');
+await full.getByRole('button', { name: 'Open Herbarium scans' }).click();
+await full.getByRole('button', { name: 'Divide', exact: true }).click();
+await full
+  .getByRole('group', { name: 'The disk now and planned' })
+  .getByRole('button', { name: /C Scanner/ })
+  .focus();
+await full.keyboard.press('Enter');
+await full.keyboard.press('Alt+ArrowDown');
+await full.getByRole('button', { name: /Set aside on/ }).waitFor();
+await shoot(full, 'aside');
+
 const dark = await open('dark');
 await split(dark);
 await shoot(dark, 'divide-dark');

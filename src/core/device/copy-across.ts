@@ -43,7 +43,8 @@ async function copyChunk(
       await target.place(at, run.length, run.seed, run.at);
       at += run.length;
     }
-  } else if (buffer.length >= 2 * LEAST_HALVED) {
+  } else if (buffer.length >= 2 * LEAST_HALVED && source.sources(from, source.sectorSize)) {
+    // It begins with what is known; what does not is read in one go.
     const half = Math.floor(buffer.length / 2 / source.sectorSize) * source.sectorSize;
     await copyChunk(source, from, target, to, buffer.subarray(0, half));
     await copyChunk(source, from + half, target, to + half, buffer.subarray(half));

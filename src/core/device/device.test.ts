@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { fillProcedural, MemoryDevice, OverlayDevice, SparseDevice, UnreliableDevice } from '.';
+import { seededRandom } from '@/core/practice';
+import { copyAcross, fillProcedural, MemoryDevice, OverlayDevice, SparseDevice, UnreliableDevice } from '.';
 import { deviceCompliance } from './fixtures/compliance';
 import { MemoryOverlayStore } from './fixtures/memory-overlay-store';
 
@@ -91,5 +92,31 @@ describe('a power cut', () => {
     expect(inner.buffer[0]).toBe(1);
     expect(inner.buffer[512]).toBe(0);
     await expect(device.bytes(0, 1)).rejects.toMatchObject({ code: 'device.power-cut' });
+  });
+});
+
+describe('a copy from one device to another', () => {
+  const MIB = 1024 * 1024;
+
+  it('has the same bytes, whatever they are made of, and what is known stays a reference', async () => {
+    const random = seededRandom(11);
+    const source = new SparseDevice(24 * MIB);
+    for (let i = 0; i < 40; i++) {
+      const at = Math.floor(random() * 20 * MIB);
+      const length = 1 + Math.floor(random() * 700_000);
+      if (random() < 0.5) await source.place(at, length, i, at);
+      else await source.write(at, new Uint8Array(Math.min(length, 5000)).fill(i));
+    }
+    await source.place(20 * MIB, 4 * MIB, 99, 7);
+    const target = new SparseDevice(32 * MIB);
+    await target.write(0, new Uint8Array(32 * MIB).fill(0xee));
+    const overlay = await OverlayDevice.open(target);
+    await copyAcross(source, 1000, overlay, 512, 24 * MIB - 1000);
+    expect(Buffer.compare(await overlay.bytes(512, 24 * MIB - 1000), await source.bytes(1000, 24 * MIB - 1000))).toBe(
+      0,
+    );
+    expect((await overlay.bytes(0, 512)).every((b) => b === 0xee)).toBe(true);
+    expect((await overlay.bytes(24 * MIB, 8)).every((b) => b === 0xee)).toBe(true);
+    expect(overlay.sources(21 * MIB, MIB)).toBeDefined();
   });
 });

@@ -34,6 +34,26 @@ describe('steps in words', () => {
       '1 MiB sits past the new end and is carried in',
     ],
     [
+      { kind: 'move', name: 'E X', number: 1, at, to: 2 ** 32, whole: false, aside: false, shrinkTo: 2 ** 30, cost },
+      'Move E X 4 GiB towards the end, made 1 GiB long on the way',
+      'in use is carried, free space is not',
+    ],
+    [
+      { kind: 'move', name: 'E X', number: 1, at, to: 2 ** 32, whole: true, aside: true, cost },
+      'Set E X aside',
+      'every byte',
+    ],
+    [
+      { kind: 'park', name: 'E X', number: 1, at, on: { disk: 'd', name: 'Spare', start: 0 }, whole: false, cost },
+      'Set E X aside on Spare',
+      'nowhere else meanwhile',
+    ],
+    [
+      { kind: 'fetch', name: 'E X', number: 1, at, from: { disk: 'd', name: 'Spare', start: 0 }, whole: false, cost },
+      'Bring E X back from Spare',
+      'is carried',
+    ],
+    [
       { kind: 'remove', name: 'E X', at, loses: { files: 12, bytes: 2 ** 20 }, cost },
       'Remove E X',
       'lost: 12 files, 1 MiB',

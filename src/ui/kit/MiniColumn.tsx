@@ -10,9 +10,14 @@ interface Props {
   readonly height: number;
 }
 
+/** Pixels that a section with its gap takes at least. */
+const LEAST_PITCH = 4;
+
 /** A disk as a small column: sections by role, filled to what is in use. Decoration; the words stand beside it. */
 export function MiniColumn({ layout, survey, width, height }: Props) {
-  const { sections } = layoutColumn(layout, { top: 0, height, gap: 1, least: 3 });
+  // Many volumes would leave nothing but gaps.
+  const roomy = layout.volumes.length * LEAST_PITCH <= height;
+  const { sections } = layoutColumn(layout, { top: 0, height, gap: roomy ? 1 : 0, least: roomy ? 3 : 0 });
   return (
     <svg width={width} height={height} aria-hidden>
       <defs>
