@@ -6,6 +6,7 @@ import type { Survey } from '@/core/inspect';
 import { ALIGNMENT, endOf, firstUsable, type LaidVolume, type Layout } from '@/core/layout';
 import {
   MBR_ENTRIES,
+  NO_ATTRIBUTES,
   TYPE_CODE,
   typeCodeFor,
   typeGuidFor,
@@ -22,7 +23,6 @@ import {
 } from '@/core/table';
 
 const EXTENDED_LBA = 0x0f;
-const NO_ATTRIBUTES = '0000000000000000';
 
 /** @throws CoreError `table.full` */
 export function tableFor(survey: Survey, planned: Layout): DiskTable {
@@ -54,17 +54,20 @@ function slotsFor(
   return slots;
 }
 
-const nowOf = (survey: Survey, { origin }: LaidVolume) =>
-  origin.kind === 'kept' ? survey.volumes.find((v) => v.number === origin.number) : undefined;
+/** The slots that kept volumes have. */
+function keptSlots(survey: Survey): (volume: LaidVolume) => number | undefined {
+  const slots = new Map(survey.volumes.map((v) => [v.number, v.slot]));
+  return ({ origin }) => (origin.kind === 'kept' ? slots.get(origin.number) : undefined);
+}
 
 function gptFor(survey: Survey, planned: Layout): GptDisk {
   const old = survey.partitions.kind === 'gpt' ? survey.partitions : undefined;
   const entryCount = old?.entryCount ?? USUAL_ENTRIES;
-  const keptSlot = (v: LaidVolume): number | undefined => (old ? nowOf(survey, v)?.slot : undefined);
-  const slots = slotsFor(planned.volumes, keptSlot, entryCount);
+  const slots = slotsFor(planned.volumes, old ? keptSlots(survey) : () => undefined, entryCount);
+  const known = new Map(old?.entries.map((e) => [e.slot, e]));
   const entries = planned.volumes.map((volume): GptEntry => {
     const slot = slots.get(volume)!;
-    const was = old?.entries.find((e) => e.slot === slot && e.guid === volume.guid);
+    const was = known.get(slot)?.guid === volume.guid ? known.get(slot) : undefined;
     return {
       slot,
       typeGuid: volume.typeGuid ?? typeGuidFor(volume.role, volume.fileSystem),
@@ -93,7 +96,7 @@ function mbrFor(survey: Survey, planned: Layout): MbrDisk {
   const plain = planned.volumes.filter((v) => !v.logical);
   const logicals = chainFor(survey, planned, old);
   const container = logicals.length > 0 ? containerFor(planned, logicals, old, sectorSize) : undefined;
-  const keptSlot = (v: LaidVolume): number | undefined => (old ? nowOf(survey, v)?.slot : undefined);
+  const keptSlot = old ? keptSlots(survey) : () => undefined;
   // The container keeps its slot, or takes the last free one.
   const used = plain.map(keptSlot).filter((slot): slot is number => slot !== undefined);
   const containerSlot = old?.container?.slot ?? [3, 2, 1, 0].find((slot) => !used.includes(slot));

@@ -345,8 +345,13 @@ export function flagsIn(attributes: string): VolumeFlag[] {
   return (Object.keys(GPT_FLAG_BITS) as VolumeFlag[]).filter((flag) => bits & (1n << GPT_FLAG_BITS[flag]));
 }
 
+/** Attributes of an entry that has none. */
+export const NO_ATTRIBUTES = '0000000000000000';
+
 /** Attributes with these flags and every other bit as it was. */
 export function withFlags(attributes: string, flags: readonly VolumeFlag[]): string {
+  // Nearly all volumes have none, and a plan asks for each of them after every move.
+  if (flags.length === 0 && attributes === NO_ATTRIBUTES) return attributes;
   let bits = BigInt(`0x${attributes}`);
   for (const [flag, bit] of Object.entries(GPT_FLAG_BITS) as [VolumeFlag, bigint][]) {
     bits = flags.includes(flag) ? bits | (1n << bit) : bits & ~(1n << bit);

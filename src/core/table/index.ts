@@ -1,7 +1,7 @@
 export { readTable, tableWrites } from './disk-table';
 export type { DiskTable, MbrDisk, ReadTable } from './disk-table';
 export type { Container, LogicalEntry } from './extended';
-export { flagsIn, gptRoom, isGptHeader, USUAL_ENTRIES, USUAL_ENTRY_SIZE, withFlags } from './gpt';
+export { flagsIn, gptRoom, isGptHeader, NO_ATTRIBUTES, USUAL_ENTRIES, USUAL_ENTRY_SIZE, withFlags } from './gpt';
 export type { GptDisk, GptEntry, TableWrite, VolumeFlag } from './gpt';
 export { hasBootSignature, looksLikeTable, MBR_ENTRIES, parseMbr } from './mbr';
 export type { MbrEntry } from './mbr';
