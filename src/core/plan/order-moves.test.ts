@@ -114,10 +114,21 @@ describe('the order of moves', () => {
         if (order.ok) return;
         refused += 1;
         expect(orderMoves(pieces, { ...within, last: within.last + order.needed }).ok).toBe(true);
+        const elsewhere = [{ first: 1000, last: 1000 + order.needed }];
+        expect(orderMoves(pieces, { ...within, elsewhere }).ok).toBe(true);
       }),
-      { numRuns: 400 },
+      { numRuns: 2000 },
     );
     expect(refused).toBeGreaterThan(5);
+  });
+
+  it('names room for more than the shortest where that would not do', () => {
+    const pieces = [
+      { number: 1, start: 0, length: 2, target: 3, carries: 1 },
+      { number: 2, start: 2, length: 1, target: 0, carries: 1 },
+      { number: 3, start: 3, length: 2, target: 1, carries: 1 },
+    ];
+    expect(orderMoves(pieces, { first: 0, last: 5, alignment: 1 })).toEqual({ ok: false, stuck: [1, 2, 3], needed: 2 });
   });
 
   it('sets the one aside that carries least when two change places', () => {

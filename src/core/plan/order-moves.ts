@@ -36,8 +36,13 @@ export type MoveOrder =
   | { readonly ok: true; readonly moves: readonly Move[] }
   | { readonly ok: false; readonly stuck: readonly number[]; readonly needed: number };
 
-/** States looked at before a ring is given up; each is a full set of places. */
-const MOST_STATES = 3000;
+/**
+ * States looked at before the search for the cheapest gives up; each is a full set of places. Enough for all there are of
+ * five volumes, and fewer for many volumes, whose states are larger and take longer.
+ */
+const statesFor = (pieces: number): number => Math.max(30, Math.min(3000, Math.floor(110_000 / pieces ** 2)));
+/** Volumes with which setting aside by turns is begun, the shortest first. */
+const MOST_FIRST = 8;
 
 /** Finds an order. The same input gives the same order. `needed` is the unallocated stretch that would do. */
 export function orderMoves(pieces: readonly Piece[], room: MoveRoom): MoveOrder {
@@ -45,12 +50,69 @@ export function orderMoves(pieces: readonly Piece[], room: MoveRoom): MoveOrder 
   const direct = settleDirect(pieces, state);
   if (isDone(pieces, direct.places)) return { ok: true, moves: direct.moves };
   const { elsewhere = [], ...here } = room;
-  const moves = search(pieces, here, direct, true) ?? search(pieces, here, state, false);
+  const away = elsewhere.length > 0 ? room : undefined;
+  const moves =
+    search(pieces, here, direct, true) ??
+    search(pieces, here, state, false) ??
+    byTurns(pieces, direct, [here], room.alignment)?.moves ??
+    (away && search(pieces, away, direct, true)) ??
+    byTurns(pieces, direct, elsewhere, room.alignment)?.moves;
   if (moves) return { ok: true, moves };
-  const further = elsewhere.length > 0 ? search(pieces, room, direct, true) : undefined;
-  if (further) return { ok: true, moves: further };
   const stuck = pieces.filter((p, i) => direct.places[i] !== p.target);
-  return { ok: false, stuck: stuck.map((p) => p.number), needed: Math.min(...stuck.map((p) => p.length)) };
+  return { ok: false, stuck: stuck.map((p) => p.number), needed: neededRoom(pieces, direct, room) };
+}
+
+/** A stretch that would do: as much of one without end as setting aside by turns takes. */
+function neededRoom(pieces: readonly Piece[], direct: State, { last, elsewhere = [], alignment }: MoveRoom): number {
+  const first = ceilTo(Math.max(last, ...elsewhere.map((e) => e.last)), alignment);
+  const found = byTurns(pieces, direct, [{ first, last: Infinity }], alignment)!;
+  return Math.max(...found.moves.map((m) => m.to + m.length)) - first;
+}
+
+/**
+ * Sets one aside that is stuck, the shortest first, and makes every direct move there is then, until all are where they
+ * shall be. Begun with each of several, it takes what reaches least far. Not the cheapest way, but it always ends, and with
+ * room for all of them it always leads there.
+ */
+function byTurns(
+  pieces: readonly Piece[],
+  direct: State,
+  stretches: readonly { readonly first: number; readonly last: number }[],
+  alignment: number,
+): State | undefined {
+  const shortest = [...pieces.keys()]
+    .filter((i) => direct.places[i] !== pieces[i]!.target)
+    .sort((a, b) => pieces[a]!.length - pieces[b]!.length || a - b);
+  const far = ({ moves }: State): number => Math.max(...moves.map((m) => m.to + m.length));
+  let best: State | undefined;
+  for (const begun of shortest.slice(0, MOST_FIRST)) {
+    let state: State | undefined = direct;
+    for (const i of [begun, ...shortest.filter((n) => n !== begun)]) {
+      if (isDone(pieces, state.places)) break;
+      if (state.places[i] === pieces[i]!.target) continue;
+      const to = firstFit(pieces, state, i, stretches, alignment);
+      if (to !== undefined) state = settleDirect(pieces, moved(pieces, state, i, to));
+    }
+    if (isDone(pieces, state.places) && (!best || far(state) < far(best))) best = state;
+  }
+  return best;
+}
+
+function firstFit(
+  pieces: readonly Piece[],
+  { places }: State,
+  own: number,
+  stretches: readonly { readonly first: number; readonly last: number }[],
+  alignment: number,
+): number | undefined {
+  const { length } = pieces[own]!;
+  const taken = places.map((start, i) => ({ start, end: start + pieces[i]!.length })).sort((a, b) => a.start - b.start);
+  for (const { first, last } of stretches) {
+    let at = ceilTo(first, alignment);
+    for (const { start, end } of taken) if (start < at + length && end > at) at = ceilTo(end, alignment);
+    if (at + length <= last) return at;
+  }
+  return undefined;
 }
 
 interface State {
@@ -99,7 +161,8 @@ function settleDirect(pieces: readonly Piece[], from: State): State {
 function search(pieces: readonly Piece[], room: MoveRoom, from: State, greedy: boolean): readonly Move[] | undefined {
   const seen = new Set<string>();
   const open: State[] = [from];
-  for (let looked = 0; open.length > 0 && looked < MOST_STATES; looked++) {
+  const most = statesFor(pieces.length);
+  for (let looked = 0; open.length > 0 && looked < most; looked++) {
     const state = takeCheapest(open);
     if (isDone(pieces, state.places)) return state.moves;
     const key = state.places.join();
