@@ -5,7 +5,7 @@ import { afterAll, expect, it } from 'vitest';
 import { seededRandom } from '../src/core/practice';
 import { scratch, ullager } from './readers';
 
-const KILLS = Number(process.env.ULLAGER_KILLS ?? 5);
+const KILLS = Number(process.env.ULLAGER_KILLS ?? 3);
 const box = scratch();
 afterAll(() => box.remove());
 
@@ -35,7 +35,13 @@ const divided = (fileSystem: string) => ({
     { create: fileSystem, clusterSize: 512, label: 'new' },
   ],
 });
-const CASES: Record<string, { volumes: object[]; target: object[] }> = {
+interface Case {
+  readonly volumes: object[];
+  readonly target: object[];
+  /** The runner gets a file to set volumes aside in. */
+  readonly scratch?: boolean;
+}
+const CASES: Record<string, Case> = {
   fat32: divided('fat32'),
   exfat: divided('exfat'),
   // Both move over their own old places.
@@ -46,10 +52,24 @@ const CASES: Record<string, { volumes: object[]; target: object[] }> = {
     ],
     target: [{ gap: '20 MiB' }, { keep: 1 }, { keep: 2, size: 'rest' }],
   },
+  'made smaller on the way': {
+    volumes: [{ size: '190 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.6) }],
+    target: [{ keep: 1, size: '150 MiB', start: '220 MiB' }],
+  },
+  'set aside in a file': {
+    volumes: [
+      { size: '199 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.3) },
+      { size: '200 MiB', fileSystem: 'fat16', label: 'TWO', fill: files(0.2) },
+    ],
+    target: [{ keep: 2 }, { keep: 1 }],
+    scratch: true,
+  },
 };
 
 it.each(Object.keys(CASES))(`%s gives the same bytes as an undisturbed run, killed ${KILLS} times`, async (name) => {
-  const { volumes, target: planned } = CASES[name]!;
+  const { volumes, target: planned, scratch: aside } = CASES[name]!;
+  const file = box.path('aside.bin');
+  const further = aside ? ['--scratch', file] : [];
   const recipe = box.path(`${name}.json`);
   writeFileSync(
     recipe,
@@ -62,7 +82,7 @@ it.each(Object.keys(CASES))(`%s gives the same bytes as an undisturbed run, kill
   const undisturbed = box.path(`${name}-undisturbed.img`);
   copyFileSync(original, undisturbed);
   const started = Date.now();
-  expect(ullager('run', undisturbed, '--target', target, '--in-place').code).toBe(0);
+  expect(ullager('run', undisturbed, '--target', target, '--in-place', ...further).code).toBe(0);
   const whole = Date.now() - started;
   const expected = readFileSync(undisturbed);
   const random = seededRandom(Number(process.env.ULLAGER_KILL_SEED ?? 1));
@@ -70,7 +90,7 @@ it.each(Object.keys(CASES))(`%s gives the same bytes as an undisturbed run, kill
   for (let n = 0; n < KILLS;) {
     const image = box.path('image.img');
     copyFileSync(original, image);
-    const args = ['run', image, '--target', target, '--in-place'];
+    const args = ['run', image, '--target', target, '--in-place', ...further];
     const cut = await killed(args, `${image}.ullager-journal`, random() * whole * 0.6);
     if (!cut) {
       rmSync(`${image}.ullager-undo`, { force: true });
@@ -79,9 +99,12 @@ it.each(Object.keys(CASES))(`%s gives the same bytes as an undisturbed run, kill
     n += 1;
     const resumed = ullager('run', image, '--in-place', '--resume');
     // Killed before the plan was in the journal there is nothing to resume, and nothing was written.
-    const code = /nothing to resume|no run to resume/i.test(resumed.err) ? ullager(...args).code : resumed.code;
+    const nothing = /nothing to resume|no run to resume/i.test(resumed.err);
+    if (nothing) rmSync(file, { force: true });
+    const code = nothing ? ullager(...args).code : resumed.code;
     expect(code, resumed.err).toBe(0);
     expect(Buffer.compare(readFileSync(image), expected), `kill ${n}`).toBe(0);
+    expect(existsSync(file)).toBe(false);
     killings += 1;
     for (const end of ['ullager-undo', 'ullager-journal']) rmSync(`${image}.${end}`, { force: true });
   }
