@@ -54,8 +54,8 @@ class IndexCheck {
     for (const { reference, key } of index) {
       const name = utf16(key.subarray(NAME_AT));
       const number = recordOf(reference);
-      const file = this.input.mft.files.get(number);
-      const known = file && file.sequence === sequenceOf(reference) && wanted.get(name) === number;
+      const sequence = this.input.mft.files.sequenceOf(number);
+      const known = sequence === sequenceOf(reference) && wanted.get(name) === number;
       if (known) wanted.delete(name);
       else stale += 1;
     }

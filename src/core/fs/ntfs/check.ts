@@ -95,7 +95,7 @@ function nameFindings({ mft }: CheckInput): Finding[] {
   const out: Finding[] = [];
   for (const file of mft.files.values()) {
     if (file.number < 24) continue;
-    const orphan = file.names.find((n) => !mft.files.get(n.parent)?.folder);
+    const orphan = file.names.find((n) => !mft.files.isFolder(n.parent));
     if (orphan)
       out.push({
         severity: 'warning',

@@ -59,6 +59,8 @@ describe('the table of files', () => {
         reader.record(whole, place, { take: (stream) => whole.addStream(stream), badRuns: () => expect.unreachable() });
         expect(told(table.get(7)!)).toEqual(told(whole));
         expect([...table.values()].map((f) => f.number)).toEqual([7]);
+        expect([table.isFolder(7), table.sequenceOf(7)]).toEqual([whole.folder, whole.sequence]);
+        expect([table.isFolder(6), table.sequenceOf(6)]).toEqual([false, undefined]);
         const glance = new Glance();
         if (table.glance(7, glance) !== true) return;
         const bytes = glance.names.subarray(glance.nameFrom, glance.nameFrom + glance.nameLength);

@@ -62,6 +62,21 @@ export class FileTable {
     return state === STATE.whole ? this.#whole.get(number) : undefined;
   }
 
+  /** Whether there is a folder with this number. */
+  isFolder(number: number): boolean {
+    const state = this.#state[number] ?? STATE.none;
+    return state === STATE.whole ? this.#whole.get(number)!.folder : (state & FOLDER) !== 0;
+  }
+
+  /** The sequence number of the file with this number, or undefined where there is none. */
+  sequenceOf(number: number): number | undefined {
+    const state = this.#state[number] ?? STATE.none;
+    if (state === STATE.whole) return this.#whole.get(number)!.sequence;
+    if (state === STATE.none) return undefined;
+    const position = this.#positions[number]!;
+    return this.#blocks.block(position).words[(this.#blocks.within(position) >> 2) + AT.sequenceAndLinks]! & 0xffff;
+  }
+
   /** All of them in order of their numbers. */
   *values(): Generator<NtfsFile> {
     for (let number = 0; number < this.records; number++) {
@@ -165,7 +180,7 @@ export class FileTable {
     if (state & NAMED) {
       const high = words[word + AT.parentAndNameLength]!;
       const parent = words[word + AT.parent]! + (high & 0xffff) * 2 ** 32;
-      file.addName(parent, String.fromCharCode(...bytes.subarray(names, names + (high >>> 16))));
+      file.named(parent, bytes, names, names + (high >>> 16));
     }
     this.reader.attributes(file, bytes, view, rest, names);
     return file;

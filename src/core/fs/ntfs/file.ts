@@ -1,5 +1,6 @@
 /** What a record of the master file table says of its file: names, streams, times. */
 import type { FileTimes } from '../port';
+import { ascii } from './record';
 import { decodeRuns, type DataRun } from './runlist';
 import { isoFromHalves } from './times';
 
@@ -81,7 +82,11 @@ export class NtfsFile {
   attributes = 0;
   /** The first name; most files have one, and a list for each would be a burden. The folder is -1 where there is none. */
   parent = -1;
-  name = '';
+  #name = '';
+  /** Where the name is while nobody has asked for it: most passes over a table want none. */
+  #nameBytes: Uint8Array | undefined = undefined;
+  #nameFrom = 0;
+  #nameTo = 0;
   /** 8.3 names, which only repeat a long one. */
   shortNames: NtfsName[] = NONE;
   #furtherNames: NtfsName[] = NONE;
@@ -93,6 +98,22 @@ export class NtfsFile {
   #stampsAt = 0;
 
   constructor(readonly number: number) {}
+
+  get name(): string {
+    if (this.#nameBytes) {
+      this.#name = ascii(this.#nameBytes, this.#nameFrom, this.#nameTo);
+      this.#nameBytes = undefined;
+    }
+    return this.#name;
+  }
+
+  /** Gives it its first name, in ASCII in bytes [from, to), which have to stay what they are. */
+  named(parent: number, bytes: Uint8Array, from: number, to: number): void {
+    this.parent = parent;
+    this.#nameBytes = bytes;
+    this.#nameFrom = from;
+    this.#nameTo = to;
+  }
 
   get names(): NtfsName[] {
     return this.parent < 0 ? [] : [{ parent: this.parent, name: this.name }, ...this.#furtherNames];
@@ -106,7 +127,7 @@ export class NtfsFile {
     if (this.parent >= 0) this.#furtherNames = added(this.#furtherNames, { parent, name });
     else {
       this.parent = parent;
-      this.name = name;
+      this.#name = name;
     }
   }
 

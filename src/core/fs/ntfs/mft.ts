@@ -21,7 +21,7 @@ const MAX_FINDINGS = 1000;
 const MAX_LIST_BYTES = 256 * 1024;
 
 export interface Mft {
-  readonly files: Pick<FileTable, 'get' | 'values' | 'glance'>;
+  readonly files: Pick<FileTable, 'get' | 'values' | 'glance' | 'isFolder' | 'sequenceOf'>;
   /** Records that were ever set up; what the table has room for beyond them holds nothing. */
   readonly records: number;
   /** The extents of the table itself. */

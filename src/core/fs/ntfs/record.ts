@@ -289,6 +289,13 @@ export function utf16(bytes: Uint8Array, from = 0, to = bytes.length): string {
   return units.map((unit) => String.fromCharCode(unit)).join('');
 }
 
+/** Bytes of ASCII as text, at most 255 of them. */
+export function ascii(bytes: Uint8Array, from: number, to: number): string {
+  const units = UNITS[to - from]!;
+  for (let i = 0; i < units.length; i++) units[i] = bytes[from + i]!;
+  return String.fromCharCode.apply(null, units);
+}
+
 /** The record number of a file reference: its lower 48 bits. */
 export function recordOf(reference: bigint): number {
   return Number(reference & 0xffffffffffffn);

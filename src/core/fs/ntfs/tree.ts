@@ -83,7 +83,7 @@ export function* entriesOf(mft: Mft): Generator<FileEntry[]> {
 
 /**
  * Entries whose names wait to be made into text together. To call for each would take longer than all else that is done
- * for it; names beyond ASCII are few enough to be made one by one.
+ * for it; names beyond ASCII, whose pairs of bytes may be no text at all, are made one by one.
  */
 class Batch {
   #entries: NtfsEntry[] = [];
