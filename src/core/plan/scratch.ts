@@ -18,8 +18,10 @@ export function scratchOn(survey: Survey, disk: string, name: string): Scratch[]
 /** The other disks that a plan sets volumes aside on, each with the end of the last stretch it takes there. */
 export function placesElsewhere({ steps }: Plan): Map<string, number> {
   const ends = new Map<string, number>();
-  for (const step of steps)
-    if (step.kind === 'park')
-      ends.set(step.on.disk, Math.max(ends.get(step.on.disk) ?? 0, step.on.start + step.at.length));
+  for (const step of steps) {
+    if (step.kind !== 'park') continue;
+    const end = step.on.start + step.at.length;
+    ends.set(step.on.disk, Math.max(end, ends.get(step.on.disk) ?? end));
+  }
   return ends;
 }
