@@ -267,6 +267,20 @@ describe('a run that sets a volume aside on another disk', () => {
     expect(rest.every((b) => b === 0)).toBe(true);
   });
 
+  it('leaves nothing there when it is stopped half way and rewound', async () => {
+    const { host, plan, other } = await onTwoDisks();
+    const fetching = plan.steps.findIndex((s) => s.kind === 'fetch');
+    const run = host.run(id, plan, {}, ({ step, state }) => {
+      if (step === fetching - 1 && state === 'working') void host.stop(id);
+    });
+    await expect(run).rejects.toMatchObject({ code: 'run.stopped' });
+    const rest = (): Promise<Uint8Array> => drain((port) => host.serveImage(other, 'raw', port));
+    expect((await rest()).some((b) => b !== 0)).toBe(true);
+    expect((await host.rewind(id)).volumes.map((v) => v.info?.label)).toEqual(['ONE', 'TWO']);
+    expect((await rest()).every((b) => b === 0)).toBe(true);
+    await host.rewind(other);
+  });
+
   it('keeps the other disk from being rewound, run on or taken away until it is over', async () => {
     const { host, plan, other } = await onTwoDisks();
     const fetching = plan.steps.findIndex((s) => s.kind === 'fetch');

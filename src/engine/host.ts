@@ -252,10 +252,23 @@ export class EngineHost implements EngineApi {
     await this.#assertHoldsNothing(id);
     const disk = await this.#disk(id);
     await disk.overlay.rewind();
+    await this.#emptyPlaces(id);
     await new DexieJournal(this.#db, id).clear();
     disk.volumes.clear();
     disk.survey = await surveyDisk(disk.overlay, disk.name);
     return disk.survey;
+  }
+
+  /** What an unfinished run set aside on other disks is not wanted once all is put back. */
+  async #emptyPlaces(id: string): Promise<void> {
+    const status = await this.runStatus(id);
+    if (!status || status.certificate) return;
+    for (const step of status.plan.steps.slice(0, status.next + 1)) {
+      const overlay = step.kind === 'park' ? this.#disks.get(step.on.disk)?.overlay : undefined;
+      if (step.kind !== 'park' || !overlay) continue;
+      await overlay.discard(step.on.start, step.at.length);
+      await overlay.flush();
+    }
   }
 
   async serveImage(id: string, format: ImageFormat, port: MessagePort): Promise<void> {

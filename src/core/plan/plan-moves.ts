@@ -32,6 +32,8 @@ type Carry = MoveStep | ParkStep | FetchStep;
 const SECTOR_WRITE = 4096;
 /** Places on other disks are numbers from here on, a stretch at each multiple; no disk is as large. */
 const AWAY = 2 ** 50;
+/** The longest stretches are enough, and with no more of them every place is a safe integer. */
+const MOST_STRETCHES = 7;
 
 /**
  * The moves in order. Volumes that get smaller are taken to be so before the first of them, but for those of which a
@@ -57,8 +59,11 @@ class MovePlanner {
       const { number, start } = k.now;
       return { number, start, length, target: k.planned.start, carries: carriedOf(k) };
     });
-    // What is written in sectors of this disk must be whole sectors there.
-    this.#scratch = context.scratch.filter((s) => s.sectorSize <= context.survey.sectorSize);
+    this.#scratch = context.scratch
+      // What is written in sectors of this disk must be whole sectors there.
+      .filter((s) => s.sectorSize <= context.survey.sectorSize)
+      .sort((a, b) => b.length - a.length)
+      .slice(0, MOST_STRETCHES);
   }
 
   steps(): Carry[] {

@@ -68,6 +68,12 @@ describe('a ring on a full disk', () => {
     expect(kindsOf(plan)).not.toContain('park');
   });
 
+  it('takes the longest of many stretches', async () => {
+    const short = Array.from({ length: 20 }, (_, i) => ({ ...SCRATCH, start: (30 + 2 * i) * MIB, length: MIB }));
+    const { plan } = await planned(await fullDisk('gpt'), [...short, SCRATCH]);
+    expect(plan.steps.find((s) => s.kind === 'park')).toMatchObject({ on: { disk: OTHER.key, start: SCRATCH.start } });
+  });
+
   it('is not set aside in sectors larger than its own', async () => {
     const survey = await surveyDisk(await fullDisk('gpt'));
     const large = { ...SCRATCH, sectorSize: 4096 };
