@@ -5,7 +5,7 @@ import { afterAll, expect, it } from 'vitest';
 import { seededRandom } from '../src/core/practice';
 import { scratch, ullager } from './readers';
 
-const KILLS = Number(process.env.ULLAGER_KILLS ?? 3);
+const KILLS = Number(process.env.ULLAGER_KILLS ?? 2);
 const box = scratch();
 afterAll(() => box.remove());
 
