@@ -259,6 +259,15 @@ describe('a run that sets a volume aside on another disk', () => {
     return { host, other, plan: derivePlan(survey, { ...now, volumes }, { scratch }) };
   }
 
+  /** Stops the run when the volume is on the other disk. */
+  async function stopHalfWay(host: EngineHost, plan: Plan): Promise<void> {
+    const fetching = plan.steps.findIndex((s) => s.kind === 'fetch');
+    const run = host.run(id, plan, {}, ({ step, state }) => {
+      if (step === fetching - 1 && state === 'working') void host.stop(id);
+    });
+    await expect(run).rejects.toMatchObject({ code: 'run.stopped' });
+  }
+
   it('is proven, and leaves nothing there', async () => {
     const { host, plan, other } = await onTwoDisks();
     expect((await host.run(id, plan, {}, () => undefined)).proven).toBe(true);
@@ -269,11 +278,7 @@ describe('a run that sets a volume aside on another disk', () => {
 
   it('leaves nothing there when it is stopped half way and rewound', async () => {
     const { host, plan, other } = await onTwoDisks();
-    const fetching = plan.steps.findIndex((s) => s.kind === 'fetch');
-    const run = host.run(id, plan, {}, ({ step, state }) => {
-      if (step === fetching - 1 && state === 'working') void host.stop(id);
-    });
-    await expect(run).rejects.toMatchObject({ code: 'run.stopped' });
+    await stopHalfWay(host, plan);
     const rest = (): Promise<Uint8Array> => drain((port) => host.serveImage(other, 'raw', port));
     expect((await rest()).some((b) => b !== 0)).toBe(true);
     expect((await host.rewind(id)).volumes.map((v) => v.info?.label)).toEqual(['ONE', 'TWO']);
@@ -283,11 +288,7 @@ describe('a run that sets a volume aside on another disk', () => {
 
   it('keeps the other disk from being rewound, run on or taken away until it is over', async () => {
     const { host, plan, other } = await onTwoDisks();
-    const fetching = plan.steps.findIndex((s) => s.kind === 'fetch');
-    const run = host.run(id, plan, {}, ({ step, state }) => {
-      if (step === fetching - 1 && state === 'working') void host.stop(id);
-    });
-    await expect(run).rejects.toMatchObject({ code: 'run.stopped' });
+    await stopHalfWay(host, plan);
     const holds = { code: 'run.holds' };
     await expect(host.rewind(other)).rejects.toMatchObject(holds);
     await expect(host.forget(other)).rejects.toMatchObject(holds);
