@@ -1,5 +1,4 @@
 /** A file in which a run may set volumes aside. It is there only while a run needs it. */
-import type { BlockDevice } from '@/core/device';
 import type { Survey } from '@/core/inspect';
 import { placesElsewhere, type Plan, type Scratch } from '@/core/plan';
 import { existsSync } from 'node:fs';
@@ -25,7 +24,7 @@ export async function makeScratch(plan: Plan, sectorSize: number): Promise<void>
 }
 
 /** The files of a plan that are there, opened. The caller closes them. */
-export async function openScratch(plan: Plan, sectorSize: number): Promise<Map<string, FileDevice & BlockDevice>> {
+export async function openScratch(plan: Plan, sectorSize: number): Promise<Map<string, FileDevice>> {
   const out = new Map<string, FileDevice>();
   for (const path of placesElsewhere(plan).keys())
     if (existsSync(path)) out.set(path, await FileDevice.open(path, sectorSize));

@@ -18,7 +18,8 @@ export async function copyAcross(
 ): Promise<void> {
   const buffer = new Uint8Array(Math.min(CHUNK_BYTES, length));
   let at = from;
-  for (const { start, end } of source.occupied(from, from + length)) {
+  // Listed first: both may lie over one disk, whose map changes with every write to the target.
+  for (const { start, end } of [...source.occupied(from, from + length)]) {
     if (start > at) await target.discard(to + at - from, start - at);
     for (at = start; at < end;) {
       const size = Math.min(CHUNK_BYTES, end - at);

@@ -1,6 +1,14 @@
 import { describe, expect, it } from 'vitest';
 import { seededRandom } from '@/core/practice';
-import { copyAcross, fillProcedural, MemoryDevice, OverlayDevice, SparseDevice, UnreliableDevice } from '.';
+import {
+  copyAcross,
+  fillProcedural,
+  MemoryDevice,
+  OverlayDevice,
+  SparseDevice,
+  UnreliableDevice,
+  WindowDevice,
+} from '.';
 import { deviceCompliance } from './fixtures/compliance';
 import { MemoryOverlayStore } from './fixtures/memory-overlay-store';
 
@@ -118,5 +126,17 @@ describe('a copy from one device to another', () => {
     expect((await overlay.bytes(0, 512)).every((b) => b === 0xee)).toBe(true);
     expect((await overlay.bytes(24 * MIB, 8)).every((b) => b === 0xee)).toBe(true);
     expect(overlay.sources(21 * MIB, MIB)).toBeDefined();
+  });
+
+  it('is whole where both lie over one disk and the map of it changes on the way', async () => {
+    const disk = new SparseDevice(64 * MIB);
+    // More pieces where the copy goes than it has: the source moves forward in the map while it is copied.
+    for (let i = 0; i < 40_000; i++) await disk.place(MIB + i * 450, 200, 7, i * 999);
+    for (let i = 0; i < 6000; i++) await disk.place(40 * MIB + i * 3072, 1024, i, i);
+    const length = 6000 * 3072;
+    const source = await OverlayDevice.open(new WindowDevice(disk, 40 * MIB, 20 * MIB));
+    const before = await source.bytes(0, length);
+    await copyAcross(source, 0, disk, MIB, length);
+    expect(Buffer.compare(await disk.bytes(MIB, length), before)).toBe(0);
   });
 });

@@ -86,7 +86,7 @@ function byTurns(
   const far = ({ moves }: State): number => Math.max(...moves.map((m) => m.to + m.length));
   let best: State | undefined;
   for (const begun of shortest.slice(0, MOST_FIRST)) {
-    let state: State | undefined = direct;
+    let state = direct;
     for (const i of [begun, ...shortest.filter((n) => n !== begun)]) {
       if (isDone(pieces, state.places)) break;
       if (state.places[i] === pieces[i]!.target) continue;
