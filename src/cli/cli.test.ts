@@ -1,11 +1,20 @@
 import { deviceCompliance } from '@/core/device/fixtures/compliance';
-import { existsSync, mkdtempSync, readFileSync, rmSync, statSync, truncateSync, writeFileSync } from 'node:fs';
+import {
+  copyFileSync,
+  existsSync,
+  mkdtempSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  truncateSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
-import { copyImage } from './files/copy-image';
 import { FileDevice } from './files/file-device';
 import { FileLog } from './files/file-log';
+import { systemFiles } from './files/files';
 import { fail } from './output';
 import { check, files, inspect, plan } from './verbs/look';
 import { make } from './verbs/make';
@@ -90,7 +99,7 @@ describe('the runner', () => {
 
   it('runs in place, with and without a way back', async () => {
     const copy = path('copy.img');
-    await copyImage(image, copy);
+    copyFileSync(image, copy);
     const original = readFileSync(copy);
     expect(await run(copy, { target: path('s.json'), inPlace: true })).toBe(0);
     expect(existsSync(`${copy}.ullager-undo`)).toBe(true);
@@ -124,7 +133,7 @@ describe('the runner', () => {
   });
 
   it('shows an image cut short and changes nothing', async () => {
-    await copyImage(image, path('cut.img'));
+    copyFileSync(image, path('cut.img'));
     truncateSync(path('cut.img'), 15 << 20);
     expect(await inspect(path('cut.img'), {})).toBe(1);
     expect(out).toContain('Entry 1 reaches to sector');
@@ -137,18 +146,18 @@ describe('the runner', () => {
 describe('a log file', () => {
   const entriesOf = async (log: FileLog<{ n: number }>): Promise<number[]> => {
     const list: number[] = [];
-    for await (const { record, body } of log.entries()) list.push(record.n + body.length);
+    for await (const { record, body } of log.entries()) list.push((record as { n: number }).n + body.length);
     return list;
   };
 
   it('is read back, cut where it is torn, and added to', async () => {
-    const log = await new FileLog<{ n: number }>(path('log')).open();
+    const log = await FileLog.create<{ n: number }>(systemFiles, path('log'));
     for (let n = 0; n < 4; n++) await log.append({ n }, new Uint8Array(n * 100));
     await log.flush();
     expect(await entriesOf(log)).toEqual([0, 101, 202, 303]);
     await log.close();
     truncateSync(path('log'), statSync(path('log')).size - 5);
-    const again = await new FileLog<{ n: number }>(path('log')).open();
+    const again = (await FileLog.open<{ n: number }>(systemFiles, path('log')))!;
     expect(await entriesOf(again)).toEqual([0, 101, 202]);
     await again.append({ n: 7 });
     expect(await entriesOf(again)).toEqual([0, 101, 202, 7]);
@@ -159,20 +168,20 @@ describe('a log file', () => {
   });
 
   it('with a damaged middle is refused', async () => {
-    const log = await new FileLog<{ n: number }>(path('bad-log')).open();
+    const log = await FileLog.create<{ n: number }>(systemFiles, path('bad-log'));
     for (let n = 0; n < 3; n++) await log.append({ n }, new Uint8Array(50));
     await log.close();
     const bytes = readFileSync(path('bad-log'));
     bytes[30] = bytes[30]! ^ 0xff;
     writeFileSync(path('bad-log'), bytes);
-    await expect(new FileLog(path('bad-log')).open()).rejects.toMatchObject({ code: 'journal.corrupt' });
+    await expect(FileLog.open(systemFiles, path('bad-log'))).rejects.toMatchObject({ code: 'journal.corrupt' });
   });
 });
 
 let devices = 0;
 deviceCompliance('a file', (size) => {
   devices += 1;
-  return FileDevice.create(path(`device-${devices}`), size, 512);
+  return FileDevice.create(systemFiles, path(`device-${devices}`), size, 512);
 });
 
 describe('a swap on a full disk', () => {

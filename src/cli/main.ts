@@ -25,7 +25,8 @@ function verb<O>(act: (path: string, options: O) => Promise<number>): (path: str
 const reading = (command: Command): Command =>
   command
     .option('--json', 'print one document')
-    .option('--sector-size <bytes>', '512 or 4096; found out when left out');
+    .option('--sector-size <bytes>', '512 or 4096; found out when left out')
+    .option('--inside <name>', 'which file of an archive the image is, where it holds several');
 
 reading(program.command('inspect <image>')).description('disk, table, volumes, unallocated').action(verb(inspect));
 reading(program.command('files <image>'))
@@ -58,6 +59,7 @@ program
   .description('an image in another form: raw, gz or qcow2, by the name of the file')
   .requiredOption('--out <file>', 'the image')
   .option('--json', 'print one document')
+  .option('--inside <name>', 'which file of an archive the image is, where it holds several')
   .action(verb(convert));
 program
   .command('make <recipe>')

@@ -1,10 +1,12 @@
 /** Opening an image for looking at it, and reading JSON files. */
 import { WindowDevice } from '@/core/device';
+import { CoreError } from '@/core/errors';
 import { probeFileSystem, type Volume } from '@/core/fs';
 import { ImageDevice, openContainer } from '@/core/image';
-import { detectSectorSize, surveyDisk, type Survey } from '@/core/inspect';
-import { readFile } from 'node:fs/promises';
+import { detectSectorSize, mostBytesFor, surveyDisk, type Survey } from '@/core/inspect';
 import { FileSource } from './files/file-device';
+import type { Files } from './files/files';
+import { readWhole } from './files/whole';
 import { UsageError } from './output';
 
 export interface OpenImage {
@@ -15,14 +17,42 @@ export interface OpenImage {
   close(): Promise<void>;
 }
 
-/** Opens and surveys an image; it is only read. @throws CoreError `image.*` */
-export async function openImage(path: string, sectorSize?: string): Promise<OpenImage> {
-  const file = await FileSource.open(path);
-  const source = await openContainer(file);
-  const size =
-    sectorSize === undefined ? await detectSectorSize(new ImageDevice(source, 512)) : readSectorSize(sectorSize);
-  const device = new ImageDevice(source, size);
-  return { device, survey: await surveyDisk(device, path), packed: source !== file, close: () => file.close() };
+/** How an image is to be opened. */
+export interface ImageOptions {
+  readonly sectorSize?: string;
+  /** Which file of an archive it is. */
+  readonly inside?: string;
+}
+
+/** An image without a look at what is in it. */
+export type ImageOnly = Pick<OpenImage, 'device' | 'close'>;
+
+/** Opens and surveys an image; it is only read. @throws CoreError `image.*`, `file.*` */
+export async function openImage(files: Files, path: string, options: ImageOptions): Promise<OpenImage>;
+export async function openImage(
+  files: Files,
+  path: string,
+  options: ImageOptions,
+  how: 'device only',
+): Promise<ImageOnly>;
+export async function openImage(
+  files: Files,
+  path: string,
+  { sectorSize, inside }: ImageOptions,
+  how?: 'device only',
+): Promise<OpenImage | ImageOnly> {
+  const asked = sectorSize === undefined ? undefined : readSectorSize(sectorSize);
+  const file = await FileSource.open(files, path);
+  const close = (): Promise<void> => file.close();
+  try {
+    const source = await openContainer(file, { inside, mostBytes: mostBytesFor });
+    const device = new ImageDevice(source, asked ?? (await detectSectorSize(new ImageDevice(source, 512))));
+    if (how) return { device, close };
+    return { device, survey: await surveyDisk(device, path), packed: source !== file, close };
+  } catch (error) {
+    await close();
+    throw error;
+  }
 }
 
 function readSectorSize(text: string): number {
@@ -30,7 +60,7 @@ function readSectorSize(text: string): number {
   return Number(text);
 }
 
-/** The volume of a number with the window it lies in. */
+/** The volume of a number with the window it lies in. @throws UsageError, CoreError `fs.unknown`, `fs.damaged` */
 export async function openVolume(
   image: OpenImage,
   text: string,
@@ -38,18 +68,35 @@ export async function openVolume(
   const number = Number(text);
   const found = image.survey.volumes.find((v) => v.number === number);
   if (!found) throw new UsageError(`There is no volume ${text} on the disk.`);
-  const window = new WindowDevice(image.device, found.start, Math.min(found.length, image.device.size - found.start));
+  if (found.start + found.length > image.device.size)
+    throw new CoreError('fs.damaged', {
+      fileSystem: found.info?.title ?? 'unknown',
+      reason: 'the image ends before the volume does',
+      offset: image.device.size,
+    });
+  const window = new WindowDevice(image.device, found.start, found.length);
   const probed = await probeFileSystem(window);
   if (!probed) throw new UsageError(`The file system of volume ${text} is not known.`);
   return { volume: await probed.driver.open(window), window, number };
 }
 
-/** A JSON file. */
-export async function readJson(path: string): Promise<unknown> {
-  const text = await readFile(path, 'utf8');
+/** More than any target or recipe has. */
+const MOST_JSON_BYTES = 4 * 1024 * 1024;
+
+/** A JSON file, with or without a byte order mark. @throws UsageError, CoreError `file.*` */
+export async function readJson(files: Files, path: string): Promise<unknown> {
+  const file = await files.open(path, 'read');
   try {
-    return JSON.parse(text);
+    const { kind, size } = await file.facts();
+    if (kind !== 'file') throw new UsageError(`${path} is no file.`);
+    if (size > MOST_JSON_BYTES) throw new UsageError(`${path} is larger than any target or recipe.`);
+    const bytes = new Uint8Array(size);
+    const length = await readWhole(file, 0, bytes);
+    return JSON.parse(new TextDecoder().decode(bytes.subarray(0, length))) as unknown;
   } catch (cause) {
-    throw new UsageError(`${path} is not JSON: ${(cause as Error).message}`);
+    if (cause instanceof SyntaxError) throw new UsageError(`${path} is not JSON: ${cause.message}`);
+    throw cause;
+  } finally {
+    await file.close();
   }
 }

@@ -1,4 +1,4 @@
-/** What the runner says and how it ends: 0 done, 1 the answer is no, 2 bad usage; errors are one sentence on stderr. */
+/** What the runner says and how it ends: 0 done, 1 the answer is no, 2 bad usage or a fault; errors are one sentence. */
 import { CoreError, isCoreError, type ErrorCode } from '@/core/errors';
 
 export const EXIT = { done: 0, no: 1, usage: 2 } as const;
@@ -9,23 +9,47 @@ const USAGE_CODES: ReadonlySet<ErrorCode> = new Set<ErrorCode>([
   'size.unreadable',
   'size.unit',
   'size.negative',
+  'file.missing',
+  'file.exists',
+  'file.same',
+  'file.full',
+  'file.failed',
+  'device.write-failed',
 ]);
 
 /** A mistake in how the runner was called. */
 export class UsageError extends Error {}
 
+/** Everything that does something to a terminal instead of being seen: controls, and marks that turn writing round. */
+const UNSEEN = /[\u0000-\u001f\u007f-\u009f\u200e\u200f\u2028-\u202e\u2066-\u2069]/g;
+
+/** Text from a disk as a terminal can be shown it: whatever is not seen is written out. */
+export const seen = (text: string): string =>
+  text.replace(UNSEEN, (c) => `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`);
+
+/** JSON on several lines that holds nothing a terminal acts on. */
+const asJson = (document: unknown): string =>
+  JSON.stringify(document, null, 2).replace(UNSEEN, (c) => (c === '\n' ? c : seen(c)));
+
 /** Prints a document, or its plain words. */
 export function print(document: unknown, words: readonly string[], json: boolean | undefined): void {
-  process.stdout.write(json ? `${JSON.stringify(document, null, 2)}\n` : words.map((line) => `${line}\n`).join(''));
+  process.stdout.write(json ? `${asJson(document)}\n` : words.map((line) => `${seen(line)}\n`).join(''));
+}
+
+/** A sentence beside what is printed. */
+export function note(text: string): void {
+  process.stderr.write(`${seen(text)}\n`);
 }
 
 /** Prints one sentence and says how to end. */
 export function fail(error: unknown): number {
   const message = error instanceof Error ? error.message : String(error);
-  process.stderr.write(`${message.replaceAll('\n', ' ')}\n`);
+  const known = error instanceof UsageError || isCoreError(error);
+  note(
+    known ? message.replaceAll('\n', ' ') : `This is a fault of the program itself (${message.replaceAll('\n', ' ')}).`,
+  );
   if (error instanceof UsageError) return EXIT.usage;
-  if (isCoreError(error)) return USAGE_CODES.has(error.code) ? EXIT.usage : EXIT.no;
-  return (error as NodeJS.ErrnoException).code === 'ENOENT' ? EXIT.usage : EXIT.no;
+  return isCoreError(error) && !USAGE_CODES.has(error.code) ? EXIT.no : EXIT.usage;
 }
 
 /** A refusal as a document, for `plan --json`. */

@@ -16,7 +16,12 @@ export interface StoredDisk {
   readonly guarded?: boolean;
   readonly source:
     | { readonly kind: 'practice'; readonly recipe: Recipe }
-    | { readonly kind: 'image'; readonly fingerprint: ImageFingerprint; readonly handle?: FileSystemFileHandle };
+    | {
+        readonly kind: 'image';
+        readonly fingerprint: ImageFingerprint;
+        readonly handle?: FileSystemFileHandle;
+        readonly inside?: string;
+      };
 }
 
 interface StoredPage {

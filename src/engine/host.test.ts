@@ -8,7 +8,9 @@ import { parseRecipe, type Recipe } from '@/core/practice';
 import type { RunProgress } from '@/core/run';
 import { beforeEach, describe, expect, it } from 'vitest';
 import { Database } from './database';
+import { drain } from './fixtures/drain';
 import { EngineHost } from './host';
+import type { Locks } from './bench-lock';
 import { DexieJournal, DexieOverlayStore } from './stores';
 
 const MIB = 1024 * 1024;
@@ -53,26 +55,6 @@ async function opened(): Promise<{ host: EngineHost; plan: Plan }> {
     ],
   };
   return { host, plan: derivePlan(survey, planned) };
-}
-
-/** Everything a port serves. */
-async function drain(serve: (port: MessagePort) => Promise<void>): Promise<Uint8Array> {
-  const { port1, port2 } = new MessageChannel();
-  await serve(port1);
-  const parts: Uint8Array[] = [];
-  for (;;) {
-    const arrived = new Promise<{ bytes?: ArrayBuffer; error?: string }>(
-      (resolve) => (port2.onmessage = ({ data }) => resolve(data as { bytes?: ArrayBuffer })),
-    );
-    port2.postMessage('pull');
-    const { bytes, error } = await arrived;
-    if (error) throw new Error(error);
-    if (!bytes) break;
-    parts.push(new Uint8Array(bytes));
-  }
-  port1.close();
-  port2.close();
-  return Buffer.concat(parts);
 }
 
 describe('the engine', () => {
@@ -156,12 +138,142 @@ describe('the engine', () => {
     const file = new File([bytes as Uint8Array<ArrayBuffer>], 'x.img', { lastModified: 5 });
     const { survey, fingerprint } = await host.openImage('image', file);
     expect(survey.volumes[0]!.info?.label).toBe('HOST');
-    await host.openImage('image', file, fingerprint);
+    await host.openImage('image', file, { expected: fingerprint });
     const other = new File([bytes as Uint8Array<ArrayBuffer>], 'x.img', { lastModified: 6 });
-    await expect(host.openImage('image', other, fingerprint)).rejects.toMatchObject({ code: 'image.changed' });
+    await expect(host.openImage('image', other, { expected: fingerprint })).rejects.toMatchObject({
+      code: 'image.changed',
+    });
     await expect(host.openImage('text', new File(['words '.repeat(200)], 'a.txt'))).rejects.toMatchObject({
       code: 'image.not-a-disk',
     });
+  });
+});
+
+/** A lock manager for tabs of one test: one lock at a time, those that wait in order. */
+function tabs(): { locks: Locks; close: () => void } {
+  let held = false;
+  const waiting: (() => void)[] = [];
+  const request = async (_name: string, options: unknown, callback?: (lock: unknown) => unknown): Promise<unknown> => {
+    const act = (callback ?? options) as (lock: unknown) => unknown;
+    if (held && callback) return act(null);
+    if (held) await new Promise<void>((resolve) => waiting.push(resolve));
+    held = true;
+    return act({});
+  };
+  const close = (): void => {
+    held = false;
+    waiting.shift()?.();
+  };
+  return { locks: { request } as unknown as Locks, close };
+}
+
+describe('tabs', () => {
+  it('of which one holds the bench change nothing but in that one, whatever is asked of the others', async () => {
+    const { locks, close } = tabs();
+    const [one, two, three] = [1, 2, 3].map(() => new EngineHost(new Database(), locks));
+    expect(await Promise.all([one!.hold(), two!.hold(), three!.hold()])).toEqual([true, false, false]);
+    const survey = await one!.openPractice(id, RECIPE);
+    for (const shows of [two!, three!]) await shows.openPractice(id, RECIPE);
+    const planned = { ...layoutOf(survey), volumes: layoutOf(survey).volumes.map((v) => ({ ...v, length: 20 * MIB })) };
+    const plan = derivePlan(survey, planned);
+    const held = { code: 'bench.held' };
+    const asked: Promise<unknown>[] = [];
+    const running = one!.run(id, plan, {}, ({ state }) => {
+      if (state !== 'working') return;
+      for (const other of [two!, three!])
+        for (const act of [
+          () => other.forget(id),
+          () => other.rewind(id),
+          () => other.run(id, plan, {}, () => undefined),
+          () => other.resume(id, () => undefined),
+        ])
+          asked.push(expect(act()).rejects.toMatchObject(held));
+    });
+    expect((await running).proven).toBe(true);
+    await Promise.all(asked);
+    expect(asked.length).toBeGreaterThan(7);
+    expect(await one!.runStatus(id)).toMatchObject({ certificate: { proven: true } });
+    // Whoever waits is told when the bench is free, and may take it then.
+    const free = two!.whenFree();
+    close();
+    await free;
+  });
+
+  it('that hold the bench do nothing to a disk, or to one that lends it room, while a run on it goes on', async () => {
+    const { host, plan } = await opened();
+    const outcomes: Promise<unknown>[] = [];
+    let told = false;
+    const going = { code: 'run.going-on' };
+    const running = host.run(id, plan, {}, () => {
+      if (told) return;
+      told = true;
+      const { port1 } = new MessageChannel();
+      for (const act of [
+        () => host.forget(id),
+        () => host.rewind(id),
+        () => host.run(id, plan, {}, () => undefined),
+        () => host.resume(id, () => undefined),
+        () => host.openImage(id, new File(['x'], 'x')),
+        () => host.serveImage(id, 'raw', port1),
+        () => host.folder(id, 1, ''),
+      ])
+        outcomes.push(expect(act()).rejects.toMatchObject(going));
+      port1.close();
+    });
+    expect((await running).proven).toBe(true);
+    await Promise.all(outcomes);
+    expect(outcomes).toHaveLength(7);
+  });
+});
+
+describe('an image on its way out', () => {
+  it('is not written into the file that an open image is read from, by whatever name', async () => {
+    const { host } = await opened();
+    const bytes = (await drain((port) => host.serveImage(id, 'raw', port))) as Uint8Array<ArrayBuffer>;
+    const file = new File([bytes], 'mine.img', { lastModified: 5 });
+    await host.openImage(`${id}-image`, file);
+    let written = 0;
+    const handle = (of: File): FileSystemFileHandle =>
+      ({
+        name: of.name,
+        getFile: async () => of,
+        createWritable: async () => ({
+          truncate: async () => undefined,
+          write: async () => void (written += 1),
+          close: async () => undefined,
+          abort: async () => undefined,
+        }),
+      }) as unknown as FileSystemFileHandle;
+    const renamed = new File([bytes], 'other name.img', { lastModified: 9 });
+    for (const target of [file, renamed])
+      await expect(host.exportTo(`${id}-image`, handle(target), () => undefined)).rejects.toMatchObject({
+        code: 'file.same',
+      });
+    expect(written).toBe(0);
+    await host.exportTo(`${id}-image`, handle(new File(['something else'], 'new.img')), () => undefined);
+    expect(written).toBeGreaterThan(0);
+  });
+});
+
+describe('storage', () => {
+  it('is counted by disk', async () => {
+    const { host, plan } = await opened();
+    await host.run(id, plan, {}, () => undefined);
+    const { disks } = await host.storage();
+    expect(disks.find((d) => d.id === id)!.bytes).toBeGreaterThan(64 * 1024);
+  });
+
+  it('that was emptied in the middle of a run is said to be lost, and nothing is called proven', async () => {
+    const { host, plan } = await opened();
+    const proving = plan.steps.findIndex((s) => s.kind === 'prove');
+    const db = new Database();
+    let emptied: Promise<unknown> | undefined;
+    const run = host.run(id, plan, {}, ({ step }) => {
+      if (step === proving) emptied ??= db.journal.where('diskId').equals(id).delete();
+    });
+    const outcome = await run.catch((error: unknown) => error);
+    await emptied;
+    expect(outcome).toMatchObject({ code: expect.stringMatching(/storage.lost|journal/) as string });
   });
 });
 
@@ -201,7 +313,7 @@ describe('the browser’s stores', () => {
     await journal.append({ kind: 'done', step: 1 });
     const steps = async (j: DexieJournal): Promise<number[]> => {
       const out: number[] = [];
-      for await (const { record } of j.entries()) if (record.kind === 'done') out.push(record.step);
+      for await (const { record } of j.entries()) out.push((record as { step: number }).step);
       return out;
     };
     expect(await steps(journal)).toEqual([0, 1]);
@@ -260,8 +372,8 @@ describe('a run that sets a volume aside on another disk', () => {
   }
 
   /** Stops the run when the volume is on the other disk. */
-  async function stopHalfWay(host: EngineHost, plan: Plan): Promise<void> {
-    const fetching = plan.steps.findIndex((s) => s.kind === 'fetch');
+  async function stopHalfWay(host: EngineHost, plan: Plan, other = `${id}-other`): Promise<void> {
+    const fetching = plan.steps.findIndex((s) => s.kind === 'carry' && s.from.disk === other);
     const run = host.run(id, plan, {}, ({ step, state }) => {
       if (step === fetching - 1 && state === 'working') void host.stop(id);
     });

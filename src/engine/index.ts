@@ -1,4 +1,5 @@
-export { engine, EngineDied, given, listener, onEngineDeath } from './client';
+export { engine, EngineDied, given, giveUpEngine, listener, onEngineDeath, watchEngine } from './client';
 export { Database } from './database';
 export type { StoredDisk, StoredJob } from './database';
-export type { EngineApi, FolderItem, ImageFormat, RunStatus } from './protocol';
+export type { EngineApi, FolderItem, ImageFormat, RunStatus, StorageUse } from './protocol';
+export { guardQuota } from './stores';

@@ -36,19 +36,46 @@ export interface RunHow {
   readonly paced?: boolean;
 }
 export type ExportListener = (done: number, total: number) => void;
+/** Told how much of a packed file has been gone through. */
+export type OpenListener = (done: number, total: number) => void;
+
+/** How an image is opened. */
+export interface OpenHow {
+  /** A file that is not the same image is refused. */
+  readonly expected?: ImageFingerprint;
+  /** A person has said that it is the same though its date is another. */
+  readonly otherDate?: boolean;
+  /** Which file of an archive it is. */
+  readonly inside?: string;
+}
+
+/** An image that was opened. */
+export interface OpenedImage {
+  readonly survey: Survey;
+  readonly fingerprint: ImageFingerprint;
+}
+
+/** What takes how much of the browser's storage, the largest first. */
+export interface StorageUse {
+  readonly used?: number;
+  readonly quota?: number;
+  readonly disks: readonly { readonly id: string; readonly bytes: number }[];
+}
 
 /** The forms a disk is saved in: as it is, packed, or with empty space left out. */
 export type ImageFormat = 'raw' | 'gz' | 'qcow2';
 
 /** The engine as the page sees it; every method is asynchronous across the seam. */
 export interface EngineApi {
+  /** Takes the bench if no other tab has it; only then anything that is stored is changed. */
+  hold(): Promise<boolean>;
+  /** Returns when the tab that has the bench has let it go. */
+  whenFree(): Promise<void>;
   openPractice(id: string, recipe: Recipe): Promise<Survey>;
-  /** With `expected`, a file that is not the same image is refused. */
-  openImage(
-    id: string,
-    file: File,
-    expected?: ImageFingerprint,
-  ): Promise<{ survey: Survey; fingerprint: ImageFingerprint }>;
+  /** What a file is known by. */
+  fingerprint(file: File): Promise<ImageFingerprint>;
+  openImage(id: string, file: File, how?: OpenHow, progress?: OpenListener): Promise<OpenedImage>;
+  cancelOpening(id: string): Promise<void>;
   /** Takes the disk's overlay and journal away. */
   forget(id: string): Promise<void>;
   survey(id: string): Promise<Survey>;
@@ -70,4 +97,5 @@ export interface EngineApi {
   serveImage(id: string, format: ImageFormat, port: MessagePort): Promise<void>;
   /** The disk as a raw image into a file, empty stretches skipped. */
   exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void>;
+  storage(): Promise<StorageUse>;
 }

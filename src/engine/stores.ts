@@ -1,21 +1,34 @@
 /** Overlays and journals of one disk in the browser's storage. Every commit is one durable transaction. */
 import type { Extent, ExtentEdit, OverlayChange, OverlayStore } from '@/core/device';
 import { CoreError } from '@/core/errors';
-import type { JournalEntry, JournalRecord, JournalStore } from '@/core/run';
+import type { JournalRecord, JournalStore, LogRecord } from '@/core/run';
 import Dexie from 'dexie';
 import type { Database } from './database';
 
+/** Whether an error says that there is no room left. */
+export function isQuota(error: unknown): boolean {
+  const name = error instanceof Error || error instanceof DOMException ? error.name : '';
+  const inner = (error as { inner?: { name?: string } } | undefined)?.inner?.name;
+  return name === 'QuotaExceededError' || inner === 'QuotaExceededError';
+}
+
 /** Storage that is full is a refusal with a code; anything else stays what it is. */
-async function guardQuota<T>(wanted: number, act: () => Promise<T>): Promise<T> {
+export async function guardQuota<T>(wanted: number, act: () => PromiseLike<T>): Promise<T> {
   try {
     return await act();
   } catch (error) {
-    const name = error instanceof Error ? error.name : '';
-    const inner = (error as { inner?: { name?: string } }).inner?.name;
-    if (name === 'QuotaExceededError' || inner === 'QuotaExceededError')
-      throw new CoreError('storage.full', { wanted }, error);
+    if (isQuota(error)) throw new CoreError('storage.full', { wanted }, error);
     throw error;
   }
+}
+
+/** Takes away all that is kept of the changes to a disk and of the run on it, at once or not at all. */
+export async function clearStored(db: Database, diskId: string): Promise<void> {
+  await db.transaction('rw', [db.overlayPages, db.overlayEdits, db.journal], async () => {
+    await db.overlayPages.where('[diskId+index]').between([diskId, Dexie.minKey], [diskId, Dexie.maxKey]).delete();
+    await db.overlayEdits.where('diskId').equals(diskId).delete();
+    await db.journal.where('diskId').equals(diskId).delete();
+  });
 }
 
 export class DexieOverlayStore implements OverlayStore {
@@ -46,10 +59,12 @@ export class DexieOverlayStore implements OverlayStore {
 
   async compact(extents: readonly Extent[]): Promise<void> {
     const { db, diskId } = this;
-    await db.transaction('rw', [db.overlayEdits], async () => {
-      await db.overlayEdits.where('diskId').equals(diskId).delete();
-      await db.overlayEdits.add({ diskId, edits: [...extents] });
-    });
+    await guardQuota(0, () =>
+      db.transaction('rw', [db.overlayEdits], async () => {
+        await db.overlayEdits.where('diskId').equals(diskId).delete();
+        await db.overlayEdits.add({ diskId, edits: [...extents] });
+      }),
+    );
   }
 
   async clear(): Promise<void> {
@@ -86,7 +101,7 @@ export class DexieJournal implements JournalStore {
     this.#bytes = 0;
   }
 
-  async *entries(): AsyncGenerator<JournalEntry> {
+  async *entries(): AsyncGenerator<LogRecord> {
     const { db, diskId } = this;
     for (const seq of await db.journal.where('diskId').equals(diskId).primaryKeys()) {
       const row = await db.journal.get(seq);

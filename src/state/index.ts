@@ -1,26 +1,8 @@
-export {
-  addPractice,
-  ask,
-  dismissProblem,
-  dismissRefusal,
-  edit,
-  explain,
-  look,
-  openBench,
-  openFile,
-  redoEdit,
-  removeDisk,
-  reopen,
-  resumeRunning,
-  rewind,
-  startRunning,
-  stopRunning,
-  undoEdit,
-  wish,
-  useBench,
-} from './bench';
-export type { Asking, BenchDisk, RunView, Stage } from './bench';
+export { addPractice, cancelOpening, dismissChoice, openBench, openFile, removeDisk, reopen } from './disks';
 export type { JobState } from './job';
+export { edit, redoEdit, undoEdit, wish } from './jobs';
+export { dismissFull } from './keeping';
+export { resumeRunning, rewind, startRunning, stopRunning } from './runs';
 export {
   changesIn,
   failingWords,
@@ -33,3 +15,6 @@ export {
   usePlanOptions,
 } from './selectors';
 export type { Current, PlanView, RoomElsewhere } from './selectors';
+export { mayEdit, unfinished, useBench } from './store';
+export type { Asking, BenchDisk, Choosing, RunView, Stage } from './store';
+export { ask, dismissProblem, dismissRefusal, explain, look } from './view';

@@ -1,9 +1,10 @@
 /** A job: one disk's layout now and planned, with every edit undoable. Plain data, kept in the browser's storage. */
 import { layoutOf, type Survey } from '@/core/inspect';
-import { beginHistory, type History, type Layout } from '@/core/layout';
+import { beginHistory, layoutSchema, type History, type Layout } from '@/core/layout';
 import type { Recipe } from '@/core/practice';
+import { z } from 'zod';
 
-/** Versioned: a stored job of another version is begun anew. */
+/** Versioned: what was stored is read through {@link parseJob}. */
 export interface JobState {
   readonly version: 2;
   /** As the disk is, with the letters and roles this job knows. */
@@ -23,6 +24,28 @@ export interface JobWishes {
   readonly asideOn?: string;
   /** A practice disk takes as long as its medium would. */
   readonly paced?: boolean;
+}
+
+const turnSchema = z.object({ state: layoutSchema, name: z.string(), gesture: z.string().optional() });
+
+const jobSchema: z.ZodType<JobState> = z.object({
+  version: z.literal(2),
+  now: layoutSchema,
+  history: z.object({ past: z.array(turnSchema), present: layoutSchema, future: z.array(turnSchema) }),
+  before: layoutSchema.optional(),
+  wishes: z
+    .object({
+      override: z.boolean().optional(),
+      checkAtNextStart: z.boolean().optional(),
+      asideOn: z.string().optional(),
+      paced: z.boolean().optional(),
+    })
+    .optional(),
+});
+
+/** A job as it was stored, or undefined when that can't be read. */
+export function parseJob(stored: unknown): JobState | undefined {
+  return stored === undefined ? undefined : jobSchema.safeParse(stored).data;
 }
 
 /** A job for a disk as it is. */
@@ -64,12 +87,12 @@ export function afterRewind(job: JobState, survey: Survey, recipe?: Recipe): Job
   return job.before ? { ...fresh, now: job.before, history: beginHistory(job.before) } : fresh;
 }
 
-/** Whether a stored job fits the disk as it was found: same volumes in the same places. */
-export function fitsDisk(job: unknown, survey: Survey): job is JobState {
-  const stored = job as JobState | undefined;
-  if (stored?.version !== 2) return false;
-  const found = layoutOf(survey);
-  const places = (layout: Layout): string =>
-    JSON.stringify([layout.diskSize, layout.table, layout.volumes.map((v) => [v.start, v.length])]);
-  return places(stored.now) === places(found);
-}
+const placesOf = ({ diskSize, table, volumes }: Layout): string =>
+  JSON.stringify([diskSize, table, volumes.map((v) => [v.start, v.length])]);
+
+/** Whether a job is of the disk as it was found: same volumes in the same places. */
+export const fitsDisk = (job: JobState, survey: Survey): boolean => placesOf(job.now) === placesOf(layoutOf(survey));
+
+/** Whether the disk is as a job planned it to become. */
+export const reachedPlan = (job: JobState, survey: Survey): boolean =>
+  placesOf(job.history.present) === placesOf(layoutOf(survey));

@@ -6,7 +6,7 @@ import type { Bounds, LaidVolume, Layout } from '@/core/layout';
 import { derivePlan, placesElsewhere, scratchOn, type MediumKind, type Plan, type PlanOptions } from '@/core/plan';
 import { mediumOf as practiceMedium, recipeSpeed } from '@/core/practice';
 import { useMemo } from 'react';
-import { useBench, type BenchDisk, type RunView } from './bench';
+import { useBench, type BenchDisk, type RunView } from './store';
 import type { JobState } from './job';
 
 /** The disk in hand with its job, once it is open. */

@@ -1,17 +1,29 @@
-/** A file as a device, for the runner. Opened for reading unless asked otherwise. */
+/** A file as a source of bytes, and as a device that is written in place. */
 import { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { ByteSource } from '@/core/image';
-import { open, type FileHandle } from 'node:fs/promises';
+import type { Files, OpenFile } from './files';
+import { readWhole, writeWhole } from './whole';
 
-/** Reads exactly `into.length` bytes. */
-async function readFully(handle: FileHandle, offset: number, into: Uint8Array): Promise<void> {
-  for (let done = 0; done < into.length;) {
-    const { bytesRead } = await handle.read(into, done, into.length - done, offset + done);
-    if (bytesRead === 0)
-      throw new CoreError('device.read-failed', { offset: offset + done, length: into.length - done });
-    done += bytesRead;
+/** @throws CoreError `device.read-failed` */
+async function readExactly(file: OpenFile, offset: number, into: Uint8Array): Promise<void> {
+  let done: number;
+  try {
+    done = await readWhole(file, offset, into);
+  } catch (cause) {
+    throw new CoreError('device.read-failed', { offset, length: into.length }, cause);
   }
+  if (done < into.length)
+    throw new CoreError('device.read-failed', { offset: offset + done, length: into.length - done });
+}
+
+/** Only files can be images here. @throws CoreError `file.failed` */
+async function sizeOf(file: OpenFile): Promise<number> {
+  const { kind, size } = await file.facts();
+  if (kind === 'file') return size;
+  const reason = kind === 'folder' ? 'it is a folder' : 'it is no file';
+  await file.close();
+  throw new CoreError('file.failed', { name: file.path, act: 'opened as an image', reason });
 }
 
 /** A file to be read by reference. */
@@ -19,20 +31,20 @@ export class FileSource implements ByteSource {
   private constructor(
     readonly name: string,
     readonly size: number,
-    private readonly handle: FileHandle,
+    private readonly file: OpenFile,
   ) {}
 
-  static async open(path: string): Promise<FileSource> {
-    const handle = await open(path, 'r');
-    return new FileSource(path, (await handle.stat()).size, handle);
+  static async open(files: Files, path: string): Promise<FileSource> {
+    const file = await files.open(path, 'read');
+    return new FileSource(path, await sizeOf(file), file);
   }
 
   read(offset: number, into: Uint8Array): Promise<void> {
-    return readFully(this.handle, offset, into);
+    return readExactly(this.file, offset, into);
   }
 
   close(): Promise<void> {
-    return this.handle.close();
+    return this.file.close();
   }
 }
 
@@ -41,44 +53,36 @@ export class FileDevice extends BlockDevice {
   private constructor(
     readonly size: number,
     readonly sectorSize: number,
-    private readonly handle: FileHandle,
+    private readonly file: OpenFile,
   ) {
     super();
   }
 
-  static async open(path: string, sectorSize: number): Promise<FileDevice> {
-    const handle = await open(path, 'r+');
-    const { size } = await handle.stat();
-    return new FileDevice(Math.floor(size / sectorSize) * sectorSize, sectorSize, handle);
+  static async open(files: Files, path: string, sectorSize: number): Promise<FileDevice> {
+    const file = await files.open(path, 'change');
+    return new FileDevice(Math.floor((await sizeOf(file)) / sectorSize) * sectorSize, sectorSize, file);
   }
 
   /** A new file of zeros that takes no room until it is written. */
-  static async create(path: string, size: number, sectorSize: number): Promise<FileDevice> {
-    const handle = await open(path, 'wx+');
-    await handle.truncate(size);
-    return new FileDevice(size, sectorSize, handle);
+  static async create(files: Files, path: string, size: number, sectorSize: number): Promise<FileDevice> {
+    const file = await files.open(path, 'create');
+    await file.truncate(size);
+    return new FileDevice(size, sectorSize, file);
   }
 
-  protected override async readAt(offset: number, into: Uint8Array): Promise<void> {
-    await readFully(this.handle, offset, into);
+  protected override readAt(offset: number, into: Uint8Array): Promise<void> {
+    return readExactly(this.file, offset, into);
   }
 
   protected override async writeAt(offset: number, from: Uint8Array): Promise<void> {
-    try {
-      for (let done = 0; done < from.length;) {
-        const { bytesWritten } = await this.handle.write(from, done, from.length - done, offset + done);
-        done += bytesWritten;
-      }
-    } catch (cause) {
-      throw new CoreError('device.write-failed', { offset, length: from.length }, cause);
-    }
+    await writeWhole(this.file, offset, from);
   }
 
   override flush(): Promise<void> {
-    return this.handle.datasync();
+    return this.file.sync();
   }
 
   close(): Promise<void> {
-    return this.handle.close();
+    return this.file.close();
   }
 }

@@ -1,49 +1,77 @@
-/** A log file of framed records that survives being cut anywhere; the journal and the undo data are kept in one each. */
-import { frameRecord, readFrames, type LogEntry } from '@/core/run';
-import { open, rm, type FileHandle } from 'node:fs/promises';
+/** A log file of framed records that survives being cut anywhere; the journal and the way back are kept in one each. */
+import { frameRecord, readFrames, type LogRecord, type LogStore } from '@/core/run';
+import { dirname } from 'node:path';
+import type { Files, OpenFile } from './files';
+import { readWhole, writeWhole } from './whole';
 
-export class FileLog<T> {
-  #handle: FileHandle | undefined;
+export class FileLog<T> implements LogStore<T> {
   #size = 0;
   #sequence = 0;
+  /** Set while the file may have bytes behind the last whole record. */
+  #torn = false;
 
-  constructor(readonly path: string) {}
+  private constructor(
+    private readonly files: Files,
+    private readonly file: OpenFile,
+    readonly path: string,
+  ) {}
 
-  /** Opens the file, cutting off a torn tail. @throws CoreError `journal.corrupt` */
-  async open(): Promise<this> {
-    this.#handle = await open(this.path, 'r+').catch(() => open(this.path, 'w+'));
-    const length = (await this.#handle.stat()).size;
-    for await (const { end } of readFrames<T>((o, n) => this.#read(o, n), length)) {
-      this.#size = end;
-      this.#sequence += 1;
+  /** A new log, where nothing is. @throws CoreError `file.exists` */
+  static async create<T>(files: Files, path: string): Promise<FileLog<T>> {
+    const log = new FileLog<T>(files, await files.open(path, 'create'), path);
+    await files.syncFolder(dirname(path));
+    return log;
+  }
+
+  /** A log that is there, or undefined. It is only read until something is added. @throws CoreError `journal.corrupt` */
+  static async open<T>(files: Files, path: string): Promise<FileLog<T> | undefined> {
+    if (!(await files.facts(path))) return undefined;
+    const log = new FileLog<T>(files, await files.open(path, 'change'), path);
+    try {
+      const { size } = await log.file.facts();
+      for await (const { end } of readFrames<T>((offset, length) => log.#read(offset, length), size)) {
+        log.#size = end;
+        log.#sequence += 1;
+      }
+      log.#torn = log.#size < size;
+      return log;
+    } catch (error) {
+      await log.close();
+      throw error;
     }
-    if (this.#size < length) await this.#handle.truncate(this.#size);
-    return this;
+  }
+
+  /** Whether it holds no whole record. */
+  get empty(): boolean {
+    return this.#sequence === 0;
   }
 
   async #read(offset: number, length: number): Promise<Uint8Array> {
     const buffer = new Uint8Array(length);
-    const { bytesRead } = await this.#handle!.read(buffer, 0, length, offset);
-    return buffer.subarray(0, bytesRead);
+    return buffer.subarray(0, await readWhole(this.file, offset, buffer));
   }
 
   async append(record: T, body: Uint8Array = new Uint8Array()): Promise<void> {
     const frame = frameRecord(this.#sequence, record, body);
-    await this.#handle!.write(frame, 0, frame.length, this.#size);
+    // What is left of a record that was not written whole could be taken for the end of a shorter one.
+    if (this.#torn) await this.file.truncate(this.#size);
+    this.#torn = true;
+    await writeWhole(this.file, this.#size, frame);
+    this.#torn = false;
     this.#size += frame.length;
     this.#sequence += 1;
   }
 
-  async flush(): Promise<void> {
-    await this.#handle!.datasync();
+  flush(): Promise<void> {
+    return this.file.sync();
   }
 
-  entries(): AsyncGenerator<LogEntry<T>> {
-    return readFrames<T>((offset, length) => this.#read(offset, length), this.#size);
+  async *entries(): AsyncGenerator<LogRecord> {
+    yield* readFrames<unknown>((offset, length) => this.#read(offset, length), this.#size);
   }
 
   async clear(): Promise<void> {
-    await this.#handle!.truncate(0);
+    await this.file.truncate(0);
     this.#size = 0;
     this.#sequence = 0;
     await this.flush();
@@ -52,11 +80,11 @@ export class FileLog<T> {
   /** Closes and removes the file. */
   async remove(): Promise<void> {
     await this.close();
-    await rm(this.path, { force: true });
+    await this.files.remove(this.path);
+    await this.files.syncFolder(dirname(this.path));
   }
 
-  async close(): Promise<void> {
-    await this.#handle?.close();
-    this.#handle = undefined;
+  close(): Promise<void> {
+    return this.file.close();
   }
 }

@@ -4,93 +4,106 @@ import { checkDocument, inspectDocument, parseTarget, planDocument, resolveTarge
 import { derivePlan, durationWords } from '@/core/plan';
 import { takeManifest } from '@/core/proof';
 import { formatSize } from '@/core/size';
+import { systemFiles } from '../files/files';
+import { holding } from '../files/locks';
 import { scratchIn } from '../files/scratch';
 import { nodeHasher } from '../node-hasher';
-import { openImage, openVolume, readJson } from '../open-image';
+import { openImage, openVolume, readJson, type ImageOptions, type OpenImage } from '../open-image';
 import { EXIT, fail, print, refusalDocument } from '../output';
 
-export interface LookOptions {
+export interface LookOptions extends ImageOptions {
   readonly json?: boolean;
-  readonly sectorSize?: string;
   readonly volume?: string;
   readonly target?: string;
   readonly scratch?: string;
   readonly override?: boolean;
 }
 
-export async function inspect(path: string, options: LookOptions): Promise<number> {
-  const image = await openImage(path, options.sectorSize);
-  const document = inspectDocument(image.survey);
-  const { disk } = document;
-  const words = [
-    `${disk.size.decimal} (${disk.size.binary}), ${disk.sectorSize}-byte sectors, table: ${disk.table}`,
-    ...document.volumes.map((v) => {
-      const use =
-        v.used === null
-          ? (v.fault ?? 'content not known')
-          : `${formatSize(v.used)} in use, floor ${formatSize(v.floor!.bytes)}`;
-      return `${v.number}  at ${formatSize(v.start)}  ${v.size.binary}  ${v.fileSystem}  ${v.label || '-'}  ${use}`;
-    }),
-    ...document.unallocated.map((gap) => `   at ${formatSize(gap.start)}  ${gap.size.binary} unallocated`),
-    ...document.findings.map((f) => `${f.severity}: ${f.message}`),
-  ];
-  print(document, words, options.json);
-  await image.close();
-  return hasErrors(document.findings) ? EXIT.no : EXIT.done;
+/** Opens an image that nobody writes meanwhile, looks at it, and closes it. */
+function looking(
+  path: string,
+  options: LookOptions,
+  files: typeof systemFiles,
+  act: (image: OpenImage) => Promise<number>,
+): Promise<number> {
+  return holding(files, [{ path, mode: 'read' }], async () => {
+    const image = await openImage(files, path, options);
+    try {
+      return await act(image);
+    } finally {
+      await image.close();
+    }
+  });
 }
 
-export async function files(path: string, options: LookOptions): Promise<number> {
-  const image = await openImage(path, options.sectorSize);
-  const { volume, window, number } = await openVolume(image, options.volume ?? '1');
-  const entries = [];
-  for await (const entry of takeManifest(volume, window, { hasher: nodeHasher, alwaysBytes: true }))
-    entries.push(entry);
-  const document = { version: 1, volume: number, files: entries };
-  const words = entries.map((e) => `${e.sha256 ?? 'folder'.padEnd(64)}  ${e.size}  ${e.path}`);
-  print(document, words, options.json);
-  await image.close();
-  return EXIT.done;
-}
-
-export async function check(path: string, options: LookOptions): Promise<number> {
-  const image = await openImage(path, options.sectorSize);
-  const { survey } = image;
-  const volumes = survey.volumes
-    .filter((v) => options.volume === undefined || v.number === Number(options.volume))
-    .map(({ number, findings }) => ({ number, findings }));
-  const document = checkDocument(volumes, survey.findings);
-  const lines = volumes.flatMap((v) => v.findings.map((f) => `volume ${v.number}  ${f.severity}: ${f.message}`));
-  const words = [...survey.findings.map((f) => `table  ${f.severity}: ${f.message}`), ...lines];
-  print(document, words.length > 0 ? words : ['Nothing found.'], options.json);
-  await image.close();
-  return [survey.findings, ...volumes.map((v) => v.findings)].some(hasErrors) ? EXIT.no : EXIT.done;
-}
-
-export async function plan(path: string, options: LookOptions): Promise<number> {
-  const image = await openImage(path, options.sectorSize);
-  try {
-    const target = parseTarget(await readJson(options.target!));
-    const { layout, notes } = resolveTarget(image.survey, target);
-    const { checkAtNextStart } = target;
-    const scratch = scratchIn(options.scratch, image.survey);
-    const derived = derivePlan(image.survey, layout, {
-      override: options.override ?? false,
-      checkAtNextStart,
-      scratch,
-    });
-    const document = planDocument(derived, notes);
+export const inspect = (path: string, options: LookOptions, files = systemFiles): Promise<number> =>
+  looking(path, options, files, async (image) => {
+    const document = inspectDocument(image.survey);
+    const { disk } = document;
     const words = [
-      ...document.steps.map((s, i) => `${i + 1}  ${s.title} (${durationWords(s.seconds)})\n   ${s.detail}`),
-      ...document.notes,
-      ...document.hazards.map((h) => h.message),
-      ...document.after,
+      `${disk.size.decimal} (${disk.size.binary}), ${disk.sectorSize}-byte sectors, table: ${disk.table}`,
+      ...document.volumes.map((v) => {
+        const use =
+          v.used === null
+            ? (v.fault ?? 'content not known')
+            : `${formatSize(v.used)} in use, floor ${formatSize(v.floor!.bytes)}`;
+        return `${v.number}  at ${formatSize(v.start)}  ${v.size.binary}  ${v.fileSystem}  ${v.label || '-'}  ${use}`;
+      }),
+      ...document.unallocated.map((gap) => `   at ${formatSize(gap.start)}  ${gap.size.binary} unallocated`),
+      ...document.findings.map((f) => `${f.severity}: ${f.message}`),
     ];
-    print(document, words.length > 0 ? words : ['Nothing to do.'], options.json);
+    print(document, words, options.json);
+    return hasErrors(document.findings) ? EXIT.no : EXIT.done;
+  });
+
+export const files = (path: string, options: LookOptions, from = systemFiles): Promise<number> =>
+  looking(path, options, from, async (image) => {
+    const { volume, window, number } = await openVolume(image, options.volume ?? '1');
+    const entries = [];
+    for await (const entry of takeManifest(volume, window, { hasher: nodeHasher, alwaysBytes: true }))
+      entries.push(entry);
+    const document = { version: 1, volume: number, files: entries };
+    const words = entries.map((e) => `${e.sha256 ?? 'folder'.padEnd(64)}  ${e.size}  ${e.path}`);
+    print(document, words, options.json);
     return EXIT.done;
-  } catch (error) {
-    if (error instanceof CoreError && options.json) print(refusalDocument(error), [], true);
-    return fail(error);
-  } finally {
-    await image.close();
-  }
-}
+  });
+
+export const check = (path: string, options: LookOptions, files = systemFiles): Promise<number> =>
+  looking(path, options, files, async (image) => {
+    const { survey } = image;
+    const volumes = survey.volumes
+      .filter((v) => options.volume === undefined || v.number === Number(options.volume))
+      .map(({ number, findings }) => ({ number, findings }));
+    const document = checkDocument(volumes, survey.findings);
+    const lines = volumes.flatMap((v) => v.findings.map((f) => `volume ${v.number}  ${f.severity}: ${f.message}`));
+    const words = [...survey.findings.map((f) => `table  ${f.severity}: ${f.message}`), ...lines];
+    print(document, words.length > 0 ? words : ['Nothing found.'], options.json);
+    return [survey.findings, ...volumes.map((v) => v.findings)].some(hasErrors) ? EXIT.no : EXIT.done;
+  });
+
+export const plan = (path: string, options: LookOptions, files = systemFiles): Promise<number> =>
+  looking(path, options, files, async (image) => {
+    try {
+      const target = parseTarget(await readJson(files, options.target!));
+      const { layout, notes } = resolveTarget(image.survey, target);
+      const { checkAtNextStart } = target;
+      const scratch = scratchIn(options.scratch, image.survey);
+      const derived = derivePlan(image.survey, layout, {
+        override: options.override ?? false,
+        checkAtNextStart,
+        scratch,
+      });
+      const document = planDocument(derived, notes);
+      const words = [
+        ...document.steps.map((s, i) => `${i + 1}  ${s.title} (${durationWords(s.seconds)})\n   ${s.detail}`),
+        ...document.notes,
+        ...document.hazards.map((h) => h.message),
+        ...document.after,
+      ];
+      print(document, words.length > 0 ? words : ['Nothing to do.'], options.json);
+      return EXIT.done;
+    } catch (error) {
+      if (error instanceof CoreError && options.json) print(refusalDocument(error), [], true);
+      return fail(error);
+    }
+  });

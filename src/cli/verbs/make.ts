@@ -1,36 +1,40 @@
-/** A disk image from a practice-disk recipe. */
+/** A disk image from a practice-disk recipe, and an image in another form. */
 import { buildPracticeDisk, parseRecipe } from '@/core/practice';
 import { formatSize } from '@/core/size';
-import { existsSync } from 'node:fs';
-import { writeOut } from '../files/copy-image';
-import { openImage, readJson } from '../open-image';
-import { EXIT, print, UsageError } from '../output';
+import { systemFiles } from '../files/files';
+import { holding } from '../files/locks';
+import { assertNew, makeFile } from '../files/new-file';
+import { writeImage } from '../files/write-image';
+import { openImage, readJson, type ImageOptions } from '../open-image';
+import { EXIT, print } from '../output';
 
-export interface MakeOptions {
+export interface MakeOptions extends ImageOptions {
   readonly out: string;
   readonly json?: boolean;
 }
 
-export async function make(path: string, options: MakeOptions): Promise<number> {
-  const recipe = parseRecipe(await readJson(path));
-  if (existsSync(options.out)) throw new UsageError(`${options.out} exists already.`);
+export async function make(path: string, { out, json }: MakeOptions, files = systemFiles): Promise<number> {
+  const recipe = parseRecipe(await readJson(files, path));
+  await assertNew(files, out, path);
   const disk = await buildPracticeDisk(recipe);
-  await writeOut(disk, options.out);
-  print(
-    { version: 1, image: options.out, size: disk.size },
-    [`${recipe.name}: ${formatSize(disk.size)} in ${options.out}`],
-    options.json,
-  );
+  await makeFile(files, out, (file) => writeImage(disk, file, out));
+  print({ version: 1, image: out, size: disk.size }, [`${recipe.name}: ${formatSize(disk.size)} in ${out}`], json);
   return EXIT.done;
 }
 
 /** An image in another form, by the name of the file it goes to: raw, gz or qcow2. */
-export async function convert(path: string, options: MakeOptions): Promise<number> {
-  if (existsSync(options.out)) throw new UsageError(`${options.out} exists already.`);
-  const image = await openImage(path);
-  await writeOut(image.device, options.out);
-  await image.close();
-  const { size } = image.device;
-  print({ version: 1, image: options.out, size }, [`${formatSize(size)} in ${options.out}`], options.json);
-  return EXIT.done;
+export async function convert(path: string, options: MakeOptions, files = systemFiles): Promise<number> {
+  const { out, json } = options;
+  await assertNew(files, out, path);
+  return holding(files, [{ path, mode: 'read' }], async () => {
+    const image = await openImage(files, path, options);
+    try {
+      await makeFile(files, out, (file) => writeImage(image.device, file, out));
+    } finally {
+      await image.close();
+    }
+    const { size } = image.device;
+    print({ version: 1, image: out, size }, [`${formatSize(size)} in ${out}`], json);
+    return EXIT.done;
+  });
 }

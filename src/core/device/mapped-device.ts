@@ -54,7 +54,7 @@ export abstract class MappedDevice extends BlockDevice {
       const index = Math.floor((offset + done) / PAGE_BYTES);
       const inPage = offset + done - index * PAGE_BYTES;
       const length = Math.min(into.length - done, PAGE_BYTES - inPage);
-      const page = this.pages.ready(index) ?? (await this.pages.load(index));
+      const page = this.pages.ready(index) ?? (await this.pages.fetch(index));
       into.set(page.subarray(inPage, inPage + length), done);
       done += length;
     }

@@ -1,4 +1,5 @@
 /** Stored pages of a mapped device: dirty ones are held until kept, clean ones as long as there is room. */
+import { CoreError } from '@/core/errors';
 
 /** Bytes a page. A storage name depends on it: a stored overlay can't be read with another. */
 export const PAGE_BYTES = 64 * 1024;
@@ -22,8 +23,19 @@ export class PageCache {
 
   /** The page, fetched or new and zeroed. */
   async load(index: number): Promise<Uint8Array> {
-    const kept = this.loader ? await this.loader(index) : undefined;
-    const page = this.#pages.get(index) ?? kept ?? new Uint8Array(PAGE_BYTES);
+    return this.#keep(index, (await this.loader?.(index)) ?? new Uint8Array(PAGE_BYTES));
+  }
+
+  /** A page that was written before. @throws CoreError `storage.lost` when it is not there any more */
+  async fetch(index: number): Promise<Uint8Array> {
+    const kept = await this.loader?.(index);
+    if (!kept && !this.#pages.has(index)) throw new CoreError('storage.lost', { what: 'What was changed on the disk' });
+    return this.#keep(index, kept!);
+  }
+
+  #keep(index: number, fetched: Uint8Array): Uint8Array {
+    // It may have been written while it was fetched.
+    const page = this.#pages.get(index) ?? fetched;
     this.#pages.set(index, page);
     this.#trim();
     return page;

@@ -14,11 +14,14 @@ export interface ErrorFacts {
   'device.power-cut': { offset: number };
   'device.too-small': { size: number; needed: number };
   'image.empty': { name: string };
+  'image.too-short': { name: string; size: number };
+  'image.several': { name: string; names: readonly string[] };
   'image.not-a-disk': { name: string; size: number };
   'image.container': { name: string; reason: string };
   'image.too-large': { name: string; most: number };
   'image.truncated': { name: string; expected: number; actual: number };
   'image.changed': { name: string };
+  'image.cancelled': { name: string };
   'table.damaged': { reason: string; sector: number };
   'table.full': { entries: number };
   'table.too-far': { startLba: number; lengthSectors: number };
@@ -42,14 +45,26 @@ export interface ErrorFacts {
   'recipe.invalid': { reason: string };
   'journal.corrupt': { record: number; reason: string };
   'journal.foreign': { reason: string };
+  'journal.version': { version: number };
   'run.stopped': { step: number };
   'run.unfinished': { reason: string };
   'run.nothing-to-resume': { reason: string };
   'run.nothing-to-rewind': { reason: string };
+  'run.changed': { reason: string };
+  'run.rewinding': Record<string, never>;
+  'run.copying': Record<string, never>;
   'run.elsewhere': { name: string; reason: string };
   'run.holds': { name: string; reason: string };
+  'run.going-on': { name: string };
+  'bench.held': Record<string, never>;
   'storage.full': { wanted: number };
   'storage.lost': { what: string };
+  'file.missing': { name: string };
+  'file.exists': { name: string };
+  'file.same': { name: string; other: string };
+  'file.busy': { name: string; reason: string };
+  'file.full': { name: string; wanted: number };
+  'file.failed': { name: string; act: string; reason: string };
 }
 
 /** A stable code of the closed list. */
@@ -66,12 +81,16 @@ const SENTENCES: Sentences = {
   'device.power-cut': (f) => `The power went while byte ${f.offset} was written.`,
   'device.too-small': (f) => `This needs ${f.needed} bytes and there are ${f.size}.`,
   'image.empty': (f) => `${f.name} is empty.`,
+  'image.too-short': (f) =>
+    `${f.name} has ${f.size} byte${f.size === 1 ? '' : 's'}, which is less than one sector, so it is not a disk image.`,
+  'image.several': (f) => `${f.name} holds several disk images: ${f.names.join(', ')}. Say which one.`,
   'image.not-a-disk': (f) =>
     `${f.name} is not a disk image: it holds neither a partition table nor a file system that is known here.`,
   'image.container': (f) => `${f.name} can't be opened: ${f.reason}.`,
   'image.too-large': (f) => `${f.name} unpacks to more than ${f.most} bytes that are not zeros. Unpack it first.`,
   'image.truncated': (f) =>
     `${f.name} is cut short: its table describes ${f.expected} bytes and the file has ${f.actual}.`,
+  'image.cancelled': (f) => `The opening of ${f.name} was called off.`,
   'image.changed': (f) => `${f.name} is not the file this job was begun with: its size, date or content differs.`,
   'table.damaged': (f) => `The partition table is damaged: ${f.reason} (sector ${f.sector}).`,
   'table.full': (f) => `The table holds ${f.entries} volumes and has no room for another.`,
@@ -98,17 +117,33 @@ const SENTENCES: Sentences = {
   'plan.stuck': (f) => f.reason,
   'target.invalid': (f) => `The target can't be read: ${f.reason}.`,
   'recipe.invalid': (f) => `The recipe can't be read: ${f.reason}.`,
-  'journal.corrupt': (f) => `The journal is damaged at record ${f.record}: ${f.reason}. Nothing was written.`,
-  'journal.foreign': (f) => `The journal belongs to something else: ${f.reason}. Nothing was written.`,
+  'journal.corrupt': (f) => `The journal is damaged at record ${f.record}: ${f.reason}. It is not acted on.`,
+  'journal.foreign': (f) => `The journal belongs to something else: ${f.reason}. It is not acted on.`,
+  'journal.version': (f) =>
+    `The journal is of version ${f.version}, which this program does not act on. Go on with the program that began the run.`,
   'run.stopped': (f) => `The run was stopped safely at step ${f.step + 1} and can be resumed.`,
   'run.unfinished': (f) => `A run is unfinished: ${f.reason}. Resume it or rewind it first.`,
   'run.nothing-to-resume': (f) => `There is no run to resume: ${f.reason}.`,
   'run.nothing-to-rewind': (f) => `There is nothing to rewind: ${f.reason}.`,
-  'run.elsewhere': (f) => `What is set aside on ${f.name} can’t be reached: ${f.reason}. Nothing was written.`,
+  'run.changed': (f) => `The disk is not as it was: ${f.reason}. It is left as it is.`,
+  'run.rewinding': () => 'It is being put back as it was, and that was not finished. Finish it with rewind.',
+  'run.copying': () => 'The run was cut while the image was still being copied. Start it again.',
+  'run.elsewhere': (f) =>
+    `The room on ${f.name} can’t be used: ${f.reason}. The run stays where it is, and goes on once that is put right.`,
   'run.holds': (f) => `${f.name} is left as it is: ${f.reason}.`,
+  'run.going-on': (f) => `A run on ${f.name} is going on. This can be done when it is over or stopped.`,
+  'bench.held': () => 'The bench is open in another tab, and only that one changes it. Nothing was changed here.',
   'storage.full': (f) =>
-    `The storage for this job is full (${f.wanted} bytes could not be kept). Nothing is lost: free some space and resume.`,
+    f.wanted > 0
+      ? `The browser’s storage is full: ${f.wanted} bytes could not be kept. Nothing that was kept before is lost. Make room, and go on.`
+      : 'The browser’s storage is full. Nothing that was kept before is lost. Make room, and go on.',
   'storage.lost': (f) => `${f.what} is no longer in the storage.`,
+  'file.missing': (f) => `${f.name} is not there.`,
+  'file.exists': (f) => `${f.name} exists already and is left as it is. Name another.`,
+  'file.same': (f) => `${f.name} is ${f.other} itself. Name another file.`,
+  'file.busy': (f) => `${f.name} is in use: ${f.reason}.`,
+  'file.full': (f) => `There is no room left for ${f.name}: ${f.wanted} bytes could not be written.`,
+  'file.failed': (f) => `${f.name} can’t be ${f.act}: ${f.reason}.`,
 };
 
 /** The plain-data form of a {@link CoreError}, for the worker seam and for JSON. */

@@ -26,7 +26,12 @@ export async function fingerprintImage(source: ByteSource, modified: number): Pr
   return { name: source.name, size: source.size, modified, ends: hash.digest('hex') };
 }
 
+/** Whether two fingerprints are of files of the same size, beginning and end, whatever their dates are. */
+export function sameContent(a: ImageFingerprint, b: ImageFingerprint): boolean {
+  return a.size === b.size && a.ends === b.ends;
+}
+
 /** Whether two fingerprints are of the same image; a file may have been renamed. */
 export function sameImage(a: ImageFingerprint, b: ImageFingerprint): boolean {
-  return a.size === b.size && a.modified === b.modified && a.ends === b.ends;
+  return sameContent(a, b) && a.modified === b.modified;
 }

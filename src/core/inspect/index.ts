@@ -1,3 +1,6 @@
 export { boundsOf } from './bounds';
+export { differenceOf, diskFactsSchema, factsOf } from './facts';
+export type { DiskFacts } from './facts';
+export { mostBytesFor } from './head';
 export { detectSectorSize, layoutOf, surveyDisk } from './survey';
 export type { Survey, SurveyedVolume } from './survey';

@@ -1,52 +1,15 @@
 /** A copy of a disk's table in a file, compared with the table there is before it is put back. */
-import { isGuid } from '@/core/bytes';
 import { CoreError } from '@/core/errors';
 import type { Survey } from '@/core/inspect';
-import { gptRoom, type DiskTable, type MbrDisk } from '@/core/table';
+import { gptRoom, writtenTableSchema, type DiskTable, type MbrDisk } from '@/core/table';
 import { formatSize } from '@/core/size';
 import { z } from 'zod';
-
-const count = z.int().min(0);
-const mbrEntry = z.strictObject({
-  slot: z.int().min(0).max(3),
-  active: z.boolean(),
-  type: z.int().min(1).max(255),
-  startLba: count,
-  lengthSectors: z.int().min(1),
-});
-const guid = z.string().refine(isGuid, 'a GUID in capitals');
-
-const mbrSchema = z.strictObject({
-  kind: z.literal('mbr'),
-  diskSignature: z.int().min(0).max(0xffffffff),
-  primaries: z.array(mbrEntry).max(4),
-  container: mbrEntry.omit({ active: true }).optional(),
-  logicals: z.array(mbrEntry.omit({ slot: true }).extend({ ebrLba: count })).max(256),
-});
-
-const gptSchema = z.strictObject({
-  kind: z.literal('gpt'),
-  diskGuid: guid,
-  entryCount: z.int().min(1).max(32_768),
-  entrySize: z.int().min(128).max(4096),
-  entries: z.array(
-    z.strictObject({
-      slot: count,
-      typeGuid: guid,
-      guid,
-      firstLba: count,
-      lastLba: count,
-      attributes: z.string().regex(/^[0-9A-F]{16}$/),
-      name: z.string().max(36),
-    }),
-  ),
-});
 
 export const tableCopySchema = z.strictObject({
   version: z.literal(1),
   document: z.literal('partition table'),
   disk: z.strictObject({ size: z.int().min(1), sectorSize: z.union([z.literal(512), z.literal(4096)]) }),
-  table: z.discriminatedUnion('kind', [mbrSchema, gptSchema]),
+  table: writtenTableSchema,
 });
 
 export type TableCopy = z.output<typeof tableCopySchema>;

@@ -15,6 +15,7 @@ export interface History<T> {
   readonly future: readonly Turn<T>[];
 }
 
+/** More than anybody goes back one by one. */
 const LIMIT = 200;
 
 export function beginHistory<T>(present: T): History<T> {
@@ -27,7 +28,12 @@ export function record<T>(history: History<T>, state: T, name: string, gesture?:
   const merged = gesture !== undefined && last?.gesture === gesture;
   const before = merged ? history.past.slice(0, -1) : history.past;
   const turn: Turn<T> = { state: merged ? last.state : history.present, name, ...(gesture ? { gesture } : {}) };
-  return { past: [...before, turn].slice(-LIMIT), present: state, future: [] };
+  return { past: shortened([...before, turn]), present: state, future: [] };
+}
+
+/** The oldest turns but the very first are left out where there are too many: the beginning is always reached. */
+function shortened<T>(past: readonly Turn<T>[]): readonly Turn<T>[] {
+  return past.length <= LIMIT ? past : [past[0]!, ...past.slice(1 - LIMIT)];
 }
 
 export function undo<T>(history: History<T>): History<T> {

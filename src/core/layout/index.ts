@@ -25,3 +25,4 @@ export { letterFault, nextLetter } from './letters';
 export { moveVolume, removeAll, reorderVolume } from './move-edits';
 export { canGive, makeRoom } from './room';
 export type { RoomSource, RoomWish } from './room';
+export { layoutSchema } from './schema';

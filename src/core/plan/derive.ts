@@ -5,26 +5,27 @@
 import { crc32 } from '@/core/bytes';
 import { CoreError, hasErrors } from '@/core/errors';
 import { bytesBeyond, findKind, totalOf } from '@/core/fs';
-import { boundsOf, layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
+import { boundsOf, factsOf, layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
 import { endOf, lastUsable, nameOf, settle, type LaidVolume, type Layout } from '@/core/layout';
+import { HERE, type Place, type Stretch } from '@/core/place';
 import { gptRoom, USUAL_ENTRIES, USUAL_ENTRY_SIZE, type DiskTable } from '@/core/table';
 import { formatSize } from '@/core/size';
 import { afterOf } from './after';
 import { hazardsOf, restartOf, type Failing } from './hazards';
 import { planMoves, type Kept } from './plan-moves';
 import { secondsFor, speedOf, type MediumKind, type MediumSpeed } from './medium';
+import type { LentRoom, Plan } from './plan';
+import type { Scratch } from './scratch';
 import type {
   CheckStep,
   GrowStep,
   Loss,
   MakeStep,
   MarkStep,
-  Plan,
   ProofBy,
   ProveStep,
   RelabelStep,
   RemoveStep,
-  Scratch,
   ShrinkStep,
   Step,
   StepCost,
@@ -63,6 +64,8 @@ export function derivePlan(survey: Survey, planned: Layout, options: PlanOptions
   const systems = new Set(planned.volumes.filter((v) => v.role === 'system').map((v) => nameOf(v)));
   const restart = restartOf(steps, systems);
   const plan: Plan = {
+    relies: factsOf(survey),
+    lent: lentFor(steps),
     steps,
     total,
     ...(restart ? { restart } : {}),
@@ -71,8 +74,16 @@ export function derivePlan(survey: Survey, planned: Layout, options: PlanOptions
     hazards: hazardsOf(survey, steps, total, options),
     after: afterOf(survey, planned),
   };
-  verifyPlan(survey, planned, plan, options.scratch);
+  verifyPlan(planned, plan);
   return plan;
+}
+
+/** The stretches of other disks that steps take, each told once. */
+function lentFor(steps: readonly Step[]): LentRoom[] {
+  const away = steps.flatMap((s) => (s.kind === 'carry' && s.to.disk !== HERE ? [{ ...s.to, name: s.other! }] : []));
+  return away.filter(
+    (a, i) => away.findIndex((b) => b.disk === a.disk && b.start === a.start && b.length === a.length) === i,
+  );
 }
 
 const addLoss = (a: Loss, b: Loss): Loss => ({ files: a.files + b.files, bytes: a.bytes + b.bytes });
@@ -124,11 +135,13 @@ class Derivation {
       scratch: this.options.scratch ?? [],
       cost: (reads, writes, seeks, carries) => this.#cost(reads, writes, seeks, carries),
     });
-    const onTheWay = new Set(moves.flatMap((m) => ('shrinkTo' in m ? [m.number] : [])));
+    const onTheWay = new Set(
+      moves.flatMap((m) => (m.kind === 'carry' && m.to.length < m.from.length ? [m.number] : [])),
+    );
     const shrinks = this.#kept.filter(
       (k) => !k.planned.format && k.planned.length < k.before.length && !onTheWay.has(k.now.number),
     );
-    const moving = new Set(moves.map((m) => m.number));
+    const moving = new Set(moves.flatMap((m) => (m.kind === 'carry' ? [m.number] : [])));
     const movers = this.#kept.filter((k) => moving.has(k.now.number));
     const changed = new Set([...shrinks, ...movers, ...grows, ...relabels]);
     const makes = this.planned.volumes.filter((v) => v.origin.kind === 'new' || v.format);
@@ -231,7 +244,7 @@ class Derivation {
       number: now.number,
       by: proofBy(now, changes),
       changes,
-      at: stretch(now),
+      at: placeOf(now),
       files: now.files,
       cost,
     };
@@ -241,7 +254,7 @@ class Derivation {
     const carries = bytesBeyond(now.allocation, planned.length);
     const structures = Math.min(now.length, SECTOR_WRITE + carries / 1000);
     const cost = this.#cost(carries, carries + structures, 4 + carries / (1 << 20), carries);
-    return { kind: 'shrink', name: nameOf(planned), at: stretch(now), to: planned.length, cost };
+    return { kind: 'shrink', name: nameOf(planned), at: placeOf(now), to: planned.length, cost };
   }
 
   leastCarried(): number {
@@ -253,17 +266,17 @@ class Derivation {
   }
 
   #grow({ planned, before }: Kept): GrowStep {
-    const at = { start: planned.start, length: planned.length };
+    const at = placeOf(planned);
     return { kind: 'grow', name: nameOf(planned), at, from: before.length, cost: this.#cost(0, SECTOR_WRITE, 4) };
   }
 
   #remove(now: SurveyedVolume): RemoveStep {
     const before = this.#now.volumes.find((v) => v.origin.kind === 'kept' && v.origin.number === now.number)!;
-    return { kind: 'remove', name: nameOf(before), at: stretch(now), loses: lossOf(now), cost: this.#cost(0, 0, 0) };
+    return { kind: 'remove', name: nameOf(before), at: placeOf(now), loses: lossOf(now), cost: this.#cost(0, 0, 0) };
   }
 
   #relabel({ planned }: Kept): RelabelStep {
-    const at = { start: planned.start, length: planned.length };
+    const at = placeOf(planned);
     return { kind: 'relabel', name: nameOf(planned), at, label: planned.label, cost: this.#cost(0, SECTOR_WRITE, 2) };
   }
 
@@ -285,19 +298,19 @@ class Derivation {
     return {
       kind: 'make',
       name: nameOf(volume),
-      at: { start: volume.start, length: volume.length },
+      at: placeOf(volume),
       fileSystem: volume.fileSystem,
       label,
       clusterSize,
       serial: serialOf(volume, this.survey),
       format,
       cost: this.#cost(0, format === 'full' ? volume.length : tables, 8),
-      ...(now ? { loses: lossOf(now) } : {}),
+      ...(now ? { replaces: now.number, loses: lossOf(now) } : {}),
     };
   }
 
   #prove({ planned, now }: Kept, changes: boolean): ProveStep {
-    const at = { start: planned.start, length: planned.length };
+    const at = placeOf(planned);
     const cost = this.#cost(totalOf(now.allocation), 0, now.files);
     return {
       kind: 'prove',
@@ -311,7 +324,7 @@ class Derivation {
   }
 
   #mark({ planned }: Kept): MarkStep {
-    const at = { start: planned.start, length: planned.length };
+    const at = placeOf(planned);
     return { kind: 'mark', name: nameOf(planned), at, cost: this.#cost(0, SECTOR_WRITE, 2) };
   }
 
@@ -340,7 +353,8 @@ export function deriveRestore(survey: Survey, table: Exclude<DiskTable, { kind: 
   const name = 'the partition table';
   const steps: Step[] = [{ kind: 'table', name, table, from: survey.table, volumes, mends: [], cost }];
   const after = ['Look at the disk again: what the table describes is shown as it is found.'];
-  return { steps, total: cost, leastCarried: 0, loses: NOTHING, hazards: hazardsOf(survey, steps, cost), after };
+  const hazards = hazardsOf(survey, steps, cost);
+  return { relies: factsOf(survey), lent: [], steps, total: cost, leastCarried: 0, loses: NOTHING, hazards, after };
 }
 
 const sameTable = (a: DiskTable, b: DiskTable): boolean => JSON.stringify(a) === JSON.stringify(b);
@@ -354,7 +368,7 @@ function gptFirst(survey: Survey, planned: Layout): number {
 /** A volume that stays as it is and has errors, or is not known, is compared as a whole. */
 const proofBy = (now: SurveyedVolume, changes: boolean): ProofBy =>
   now.info && (changes || !hasErrors(now.findings)) ? 'files' : 'whole';
-const stretch = (v: SurveyedVolume): { start: number; length: number } => ({ start: v.start, length: v.length });
+const placeOf = ({ start, length }: Stretch): Place => ({ disk: HERE, start, length });
 const lossOf = (v: SurveyedVolume): Loss => ({ files: v.files, bytes: v.info?.used ?? v.length });
 
 /** A serial number that is the same for the same plan of the same disk. */

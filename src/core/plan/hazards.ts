@@ -2,7 +2,8 @@
 import { overlapsAny, type ByteRange } from '@/core/fs';
 import type { Survey } from '@/core/inspect';
 import { spaced } from '@/core/size';
-import type { Hazard, Step, StepCost } from './steps';
+import type { Hazard } from './plan';
+import { stepHazards, stepRestarts, type Step, type StepCost } from './steps';
 import { durationWords } from './words';
 
 /** Stretches of the disk that are known to fail: read slowly, or not at all. Bytes, sorted. */
@@ -39,11 +40,7 @@ export function hazardsOf(
     for (const finding of volume.findings.filter((f) => f.severity === 'warning'))
       warn(`Volume ${volume.number}: ${finding.message}`);
   for (const message of failingWords(survey, context.failing)) warn(message);
-  for (const step of steps)
-    if (step.kind === 'park')
-      warn(
-        `While ${step.name} is set aside on ${step.on.name}, it is whole only there: keep both disks at hand until the run is over. What was once in the unallocated space it takes there is overwritten.`,
-      );
+  for (const step of steps) for (const message of stepHazards(step)) warn(message);
   const inform = (message: string): void => void out.push({ severity: 'info', message });
   inform('Is there a backup? The original is never written here, the disk it goes back to will be.');
   if (total.seconds > LONG_SECONDS)
@@ -80,6 +77,6 @@ function liesIn(volume: Survey['volumes'][number], { start, end }: ByteRange): b
 
 /** Why a machine must restart: what it runs from can't be changed while it does. */
 export function restartOf(steps: readonly Step[], systems: ReadonlySet<string>): string | undefined {
-  const changed = steps.find((s) => ['shrink', 'move', 'park', 'grow'].includes(s.kind) && systems.has(s.name));
+  const changed = steps.find((s) => stepRestarts(s) && systems.has(s.name));
   return changed && `${changed.name} is in use while its system runs`;
 }

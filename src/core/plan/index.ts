@@ -3,30 +3,31 @@ export { derivePlan, deriveRestore } from './derive';
 export type { PlanOptions } from './derive';
 export { secondsFor, speedOf } from './medium';
 export type { MediumKind, MediumSpeed } from './medium';
+export { planSchema } from './plan';
+export type { Hazard, LentRoom, Plan } from './plan';
+export { overlapsItself, stepReason, stepTable, stepTouches, stepWords, wayOf } from './steps';
 export type {
+  CarryStep,
   CheckStep,
-  Elsewhere,
-  FetchStep,
+  EmptyStep,
   GrowStep,
-  Hazard,
   Loss,
   MakeStep,
-  MoveStep,
-  ParkStep,
-  Plan,
+  MarkStep,
   ProofBy,
   ProveStep,
   RelabelStep,
   RemoveStep,
-  Scratch,
   ShrinkStep,
   Step,
   StepCost,
-  Stretch,
+  StepsByKind,
+  StepWords,
   TableStep,
 } from './steps';
-export { durationWords, lossWords, stepReason, stepWords } from './words';
-export type { StepWords } from './words';
+export { durationWords, lossWords } from './words';
 export { windowOf, windowsOf } from './move-window';
 export type { Failing } from './hazards';
-export { placesElsewhere, scratchOn } from './scratch';
+export { placesElsewhere, scratchOn, stillFree } from './scratch';
+export type { Scratch } from './scratch';
+export { ownersBefore, provePlan } from './verify';

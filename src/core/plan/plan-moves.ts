@@ -4,10 +4,12 @@ import { totalOf } from '@/core/fs';
 import type { Survey, SurveyedVolume } from '@/core/inspect';
 import { ALIGNMENT, firstUsable, lastUsable, nameOf, settle, type LaidVolume, type Layout } from '@/core/layout';
 import { formatSize } from '@/core/size';
+import { HERE, type Place } from '@/core/place';
 import type { DiskTable } from '@/core/table';
 import { windowOf } from './move-window';
 import { orderMoves, type Move, type Piece } from './order-moves';
-import type { Elsewhere, FetchStep, MoveStep, ParkStep, Scratch, StepCost } from './steps';
+import type { Scratch } from './scratch';
+import type { CarryStep, EmptyStep, StepCost } from './steps';
 import { tableFor } from './table-entries';
 
 /** A kept volume with how it is now. */
@@ -27,8 +29,6 @@ export interface MoveContext {
   readonly cost: (reads: number, writes: number, seeks: number, carries: number) => StepCost;
 }
 
-type Carry = MoveStep | ParkStep | FetchStep;
-
 const SECTOR_WRITE = 4096;
 /** Places on other disks are numbers from here on, a stretch at each multiple; no disk is as large. */
 const AWAY = 2 ** 50;
@@ -40,7 +40,7 @@ const MOST_STRETCHES = 7;
  * move says that they shrink on the way.
  * @throws CoreError `plan.stuck` when volumes stand in each other's way and there is nowhere to set one aside
  */
-export function planMoves(context: MoveContext): Carry[] {
+export function planMoves(context: MoveContext): (CarryStep | EmptyStep)[] {
   const kept = context.kept.filter((k) => !k.planned.format);
   if (kept.every((k) => k.planned.start === k.before.start)) return [];
   return new MovePlanner(context, kept).steps();
@@ -66,7 +66,7 @@ class MovePlanner {
       .slice(0, MOST_STRETCHES);
   }
 
-  steps(): Carry[] {
+  steps(): (CarryStep | EmptyStep)[] {
     const { now, planned } = this.context;
     const order = orderMoves(this.#pieces, {
       first: Math.max(firstUsable(now), firstUsable(planned)),
@@ -85,15 +85,15 @@ class MovePlanner {
       }),
     );
     const last = new Map(order.moves.map((move) => [move.number, move]));
-    return order.moves.map((move) => {
+    return order.moves.flatMap((move) => {
       if (move.to >= AWAY) places.delete(move.number);
       else places.set(move.number, { start: move.to, length: move.length });
       // The table is written with all else once the last of them is in its place.
       const table = move === order.moves.at(-1) ? undefined : this.#tableAt(places);
-      const step = this.#step(move, last.get(move.number) !== move, table);
-      if (step.kind !== 'move' || !onTheWay.delete(move.number)) return step;
-      const at = { start: move.from, length: this.#keptOf(move.number).before.length };
-      return { ...step, at, shrinkTo: move.length };
+      const shrinks = move.to < AWAY && onTheWay.delete(move.number);
+      const length = shrinks ? this.#keptOf(move.number).before.length : move.length;
+      const step = this.#step(move, length, last.get(move.number) !== move, table);
+      return move.from >= AWAY ? [step, this.#emptied(step)] : [step];
     });
   }
 
@@ -129,28 +129,46 @@ class MovePlanner {
     });
   }
 
-  #step({ number, from, to, length }: Move, aside: boolean, table: DiskTable | undefined): Carry {
+  /** @param length how long the volume is before, where it is made smaller on the way */
+  #step(
+    { number, from, to, length: after }: Move,
+    length: number,
+    aside: boolean,
+    table: DiskTable | undefined,
+  ): CarryStep {
     const k = this.#keptOf(number);
     const carries = carriedOf(k);
-    const common = { name: nameOf(k.planned), number, whole: !k.now.info, ...(table ? { table } : {}) };
-    const across = (windows: number, reads = carries): StepCost => {
-      const seeks = 4 + 2 * Math.min(windows, carries / SECTOR_WRITE);
-      return this.context.cost(reads, carries + SECTOR_WRITE, seeks, carries);
-    };
-    if (to >= AWAY)
-      return { ...common, kind: 'park', at: { start: from, length }, on: this.#elsewhere(to), cost: across(0) };
-    if (from >= AWAY)
-      return { ...common, kind: 'fetch', from: this.#elsewhere(from), at: { start: to, length }, cost: across(0) };
-    const windows = Math.ceil(length / windowOf(from, to));
+    const [fromPlace, toPlace] = [this.#place(from, length), this.#place(to, after)];
+    const across = fromPlace.disk !== toPlace.disk;
+    const windows = across ? 0 : Math.ceil(after / windowOf(from, to));
     // A move over its own old place is read once over before.
-    const reads = Math.abs(to - from) < length ? 2 * carries : carries;
-    return { ...common, kind: 'move', at: { start: from, length }, to, aside, cost: across(windows, reads) };
+    const reads = !across && Math.abs(to - from) < after ? 2 * carries : carries;
+    const seeks = 4 + 2 * Math.min(windows, carries / SECTOR_WRITE);
+    return {
+      kind: 'carry',
+      name: nameOf(k.planned),
+      number,
+      from: fromPlace,
+      to: toPlace,
+      ...(across ? { other: this.#scratchAt(Math.max(from, to)).name } : {}),
+      whole: !k.now.info,
+      aside: aside || to >= AWAY,
+      ...(table ? { table } : {}),
+      cost: this.context.cost(reads, carries + SECTOR_WRITE, seeks, carries),
+    };
   }
 
-  #elsewhere(place: number): Elsewhere {
-    const index = Math.floor(place / AWAY);
-    const { disk, name } = this.#scratch[index - 1]!;
-    return { disk, name, start: place - index * AWAY };
+  #emptied({ name, from: place, other }: CarryStep): EmptyStep {
+    return { kind: 'empty', name, place, other: other!, cost: this.context.cost(0, SECTOR_WRITE, 2, 0) };
+  }
+
+  #scratchAt(place: number): Scratch {
+    return this.#scratch[Math.floor(place / AWAY) - 1]!;
+  }
+
+  #place(at: number, length: number): Place {
+    if (at < AWAY) return { disk: HERE, start: at, length };
+    return { disk: this.#scratchAt(at).disk, start: at % AWAY, length };
   }
 
   /** The table while volumes are on their way, or undefined where none can say it: it is then written at the end. */

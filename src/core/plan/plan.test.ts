@@ -74,13 +74,13 @@ describe('a plan', () => {
     const { plan, survey } = await planFor(await buildStick(), SPLIT);
     const { layout } = resolveTarget(survey, parseTarget(SPLIT));
     const wrong = { ...plan, steps: plan.steps.filter((s) => s.kind !== 'shrink') };
-    expect(() => verifyPlan(survey, layout, wrong)).toThrow(/live|does not lead/);
+    expect(() => verifyPlan(layout, wrong)).toThrow(/live|does not lead/);
     const make = plan.steps.find((s) => s.kind === 'make')!;
     const early = {
       ...plan,
       steps: plan.steps.map((s) => (s === make ? { ...make, at: { ...make.at, start: 5 * MIB } } : s)),
     };
-    expect(() => verifyPlan(survey, layout, early)).toThrow(RangeError);
+    expect(() => verifyPlan(layout, early)).toThrow(RangeError);
   });
 });
 
@@ -105,7 +105,7 @@ describe('a plan with moves', () => {
       ],
     };
     const plan = derivePlan(survey, planned);
-    expect(plan.steps.map((s) => s.kind)).toContain('move');
+    expect(plan.steps.map((s) => s.kind)).toContain('carry');
     expect(plan.loses.files).toBe(4);
     const certificate = await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW });
     expect(certificate).toMatchObject({ proven: true, volumes: [{ files: 4 }, { files: 4 }] });
@@ -126,7 +126,7 @@ describe('a plan with moves', () => {
     const now = layoutOf(hundred);
     const planned = { ...now, volumes: now.volumes.map((v) => ({ ...v, start: v.start + MIB })) };
     const plan = derivePlan(hundred, planned);
-    expect(plan.steps.filter((s) => s.kind === 'move')).toHaveLength(100);
+    expect(plan.steps.filter((s) => s.kind === 'carry')).toHaveLength(100);
     expect(plan.total.carries).toBe(plan.leastCarried);
   });
 });

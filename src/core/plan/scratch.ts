@@ -2,11 +2,17 @@
 import { hasErrors } from '@/core/errors';
 import type { Survey } from '@/core/inspect';
 import { ALIGNMENT } from '@/core/layout';
+import type { DiskId, Place } from '@/core/place';
 import { ceilTo } from '@/core/size';
-import type { Plan, Scratch } from './steps';
+import type { LentRoom, Plan } from './plan';
+
+/** A stretch of unallocated space on another disk, where volumes may be set aside. */
+export interface Scratch extends LentRoom {
+  readonly sectorSize: number;
+}
 
 /** The unallocated stretches of a disk; none where its table is damaged and so nothing is sure to be unallocated. */
-export function scratchOn(survey: Survey, disk: string, name: string): Scratch[] {
+export function scratchOn(survey: Survey, disk: DiskId, name: string): Scratch[] {
   if (hasErrors(survey.findings)) return [];
   return survey.unallocated.flatMap(({ start: from, end }) => {
     // The first sectors are a table's, even where there is none yet.
@@ -16,12 +22,16 @@ export function scratchOn(survey: Survey, disk: string, name: string): Scratch[]
 }
 
 /** The other disks that a plan sets volumes aside on, each with the end of the last stretch it takes there. */
-export function placesElsewhere({ steps }: Plan): Map<string, number> {
-  const ends = new Map<string, number>();
-  for (const step of steps) {
-    if (step.kind !== 'park') continue;
-    const end = step.on.start + step.at.length;
-    ends.set(step.on.disk, Math.max(end, ends.get(step.on.disk) ?? end));
-  }
+export function placesElsewhere({ lent }: Pick<Plan, 'lent'>): Map<DiskId, number> {
+  const ends = new Map<DiskId, number>();
+  for (const { disk, start, length } of lent) ends.set(disk, Math.max(start + length, ends.get(disk) ?? 0));
   return ends;
+}
+
+/** Whether the stretches that a plan takes of a disk are still unallocated there. */
+export function stillFree(survey: Survey, disk: DiskId, lent: readonly Place[]): boolean {
+  const free = scratchOn(survey, disk, '');
+  return lent.every(
+    (l) => l.disk !== disk || free.some((f) => f.start <= l.start && l.start + l.length <= f.start + f.length),
+  );
 }

@@ -1,13 +1,16 @@
 import type { Survey } from '@/core/inspect';
 import { layoutOf } from '@/core/inspect';
 import { buildStick, planFor } from '@/core/run/fixtures/sticks';
+import { HERE } from '@/core/place';
 import { describe, expect, it } from 'vitest';
 import { durationWords, lossWords, secondsFor, speedOf, stepWords, type Step } from '.';
 import { afterOf } from './after';
 import { hazardsOf } from './hazards';
 
 const cost = { reads: 2 ** 30, carries: 0, writes: 0, seconds: 1 };
-const at = { start: 2 ** 20, length: 3 * 2 ** 30 };
+const at = { disk: HERE, start: 2 ** 20, length: 3 * 2 ** 30 };
+const to = (start: number, length: number) => ({ disk: HERE, start, length });
+const spare = { disk: 'd', start: 0, length: at.length };
 
 const MBR = { kind: 'mbr', diskSignature: 1, primaries: [], logicals: [] } as const;
 
@@ -34,24 +37,29 @@ describe('steps in words', () => {
       '1 MiB sits past the new end and is carried in',
     ],
     [
-      { kind: 'move', name: 'E X', number: 1, at, to: 2 ** 32, whole: false, aside: false, shrinkTo: 2 ** 30, cost },
+      { kind: 'carry', name: 'E X', number: 1, from: at, to: to(2 ** 32, 2 ** 30), whole: false, aside: false, cost },
       'Move E X 4 GiB towards the end, made 1 GiB long on the way',
       'in use is carried, free space is not',
     ],
     [
-      { kind: 'move', name: 'E X', number: 1, at, to: 2 ** 32, whole: true, aside: true, cost },
+      { kind: 'carry', name: 'E X', number: 1, from: at, to: to(2 ** 32, at.length), whole: true, aside: true, cost },
       'Set E X aside',
       'every byte',
     ],
     [
-      { kind: 'park', name: 'E X', number: 1, at, on: { disk: 'd', name: 'Spare', start: 0 }, whole: false, cost },
+      { kind: 'carry', name: 'E X', number: 1, from: at, to: spare, other: 'Spare', whole: false, aside: true, cost },
       'Set E X aside on Spare',
       'nowhere else meanwhile',
     ],
     [
-      { kind: 'fetch', name: 'E X', number: 1, at, from: { disk: 'd', name: 'Spare', start: 0 }, whole: false, cost },
+      { kind: 'carry', name: 'E X', number: 1, from: spare, to: at, other: 'Spare', whole: false, aside: false, cost },
       'Bring E X back from Spare',
       'is carried',
+    ],
+    [
+      { kind: 'empty', name: 'E X', place: spare, other: 'Spare', cost },
+      'Clear what was set aside on Spare',
+      'E X is back',
     ],
     [
       { kind: 'remove', name: 'E X', at, loses: { files: 12, bytes: 2 ** 20 }, cost },
@@ -97,7 +105,7 @@ describe('steps in words', () => {
   });
 
   it('follow the unit system', () => {
-    const step: Step = { kind: 'grow', name: 'E', at: { start: 0, length: 5e9 }, from: 1e9, cost };
+    const step: Step = { kind: 'grow', name: 'E', at: to(0, 5e9), from: 1e9, cost };
     expect(stepWords(step, 'decimal').title).toBe('Grow E to 5 GB');
     expect(lossWords({ files: 0, bytes: 5e9 }, 'decimal')).toBe('5 GB');
   });

@@ -10,11 +10,15 @@ export interface VolumeProof extends Comparison {
   readonly findings: readonly Finding[];
 }
 
+/** What came of a run: everything kept is as it was, something is not, or nothing was kept that could be compared. */
+export type Outcome = 'proven' | 'differs' | 'nothing kept';
+
 export interface Certificate {
   readonly version: 1;
   readonly started: string;
   readonly finished: string;
   readonly proven: boolean;
+  readonly outcome: Outcome;
   readonly volumes: readonly VolumeProof[];
   /** What the steps did, in plain words. */
   readonly steps: readonly string[];
@@ -27,6 +31,7 @@ export function certify(
   steps: readonly string[],
   volumes: readonly VolumeProof[],
 ): Certificate {
-  const proven = volumes.every((v) => v.differing === 0 && v.findings.every((f) => f.severity !== 'error'));
-  return { version: 1, started, finished, proven, volumes, steps };
+  const same = volumes.every((v) => v.differing === 0 && v.findings.every((f) => f.severity !== 'error'));
+  const outcome = !same ? 'differs' : volumes.length === 0 ? 'nothing kept' : 'proven';
+  return { version: 1, started, finished, proven: outcome === 'proven', outcome, volumes, steps };
 }

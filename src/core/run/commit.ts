@@ -1,11 +1,16 @@
 /** Making a transaction durable, and applying it: the order of these lines is the safety of every run. */
 import type { BlockDevice } from '@/core/device';
+import { CoreError } from '@/core/errors';
+import { isHere, type Place } from '@/core/place';
+import { ownersBefore, stepTouches, type Plan } from '@/core/plan';
 import type { JournalStore } from './journal';
+import { readJournal, type RunState } from './journal-state';
+import type { RunPorts } from './ports';
 import type { StepTransaction } from './step-transaction';
 
 const PART_BYTES = 4 * 1024 * 1024;
 
-type Extent = readonly [offset: number, length: number];
+type Extent = [offset: number, length: number];
 
 /** Direct writes, barrier, redo record, barrier; returns when the step can no longer be lost. */
 export async function commitToJournal(
@@ -47,30 +52,61 @@ export async function applyTransaction(
   await markDone(disk, journal, step);
 }
 
-/** Applies a committed step from the journal, as after a power cut. */
-export async function replay(disk: BlockDevice, journal: JournalStore, step: number): Promise<void> {
-  let attempts = await countAttempts(journal, step);
-  for await (const { record, body } of journal.entries()) {
-    if (record.kind !== 'redo' || record.step !== step) continue;
-    if (record.part === 0) attempts -= 1;
-    if (attempts > 0) continue;
-    let at = 0;
-    for (const [offset, length] of record.extents) {
-      await disk.write(offset, body.subarray(at, at + length));
-      at += length;
+/**
+ * Applies a committed step from the journal, as after a power cut.
+ * @throws CoreError `journal.corrupt` before anything is written, when the record would write what is not the step's
+ */
+export async function replay(
+  { disk, journal }: Pick<RunPorts, 'disk' | 'journal'>,
+  { plan, next: step }: Pick<RunState, 'plan' | 'next'>,
+): Promise<void> {
+  const first = await lastAttempt(journal, step);
+  const writes: { offset: number; end: number; entry: number }[] = [];
+  let index = 0;
+  for await (const { record } of readJournal(journal)) {
+    if (index >= first && record.kind === 'redo' && record.step === step)
+      for (const [offset, length] of record.extents) writes.push({ offset, end: offset + length, entry: index });
+    index += 1;
+  }
+  assertOwn(plan, step, writes);
+  index = 0;
+  for await (const { record, body } of readJournal(journal)) {
+    if (index >= first && record.kind === 'redo' && record.step === step) {
+      let at = 0;
+      for (const [offset, length] of record.extents) {
+        await disk.write(offset, body.subarray(at, at + length));
+        at += length;
+      }
     }
+    index += 1;
   }
   await markDone(disk, journal, step);
 }
 
-/** How often the step's redo record was begun; only the last one was committed. */
-async function countAttempts(journal: JournalStore, step: number): Promise<number> {
-  let count = 0;
-  for await (const { record } of journal.entries()) {
-    if (record.kind === 'redo' && record.step === step && record.part === 0) count += 1;
+/** Where in the journal the attempt at a step begins that was committed: the last one. */
+async function lastAttempt(journal: JournalStore, step: number): Promise<number> {
+  let first = 0;
+  let index = 0;
+  for await (const { record } of readJournal(journal)) {
+    if (record.kind === 'redo' && record.step === step && record.part === 0) first = index;
+    index += 1;
   }
-  return count;
+  return first;
 }
+
+/** A redo record writes to its step's own volume and to what is nobody's, and nowhere else. */
+function assertOwn(plan: Plan, step: number, writes: readonly { offset: number; end: number; entry: number }[]): void {
+  const touched = stepTouches(plan.steps[step]!);
+  const others = ownersBefore(plan, step).owners.filter(
+    ({ place }) => isHere(place) && !touched.some((t) => overlap(t.start, t.start + t.length, place)),
+  );
+  for (const { offset, end, entry } of writes)
+    if (end > plan.relies.size || others.some(({ place }) => overlap(offset, end, place)))
+      throw new CoreError('journal.corrupt', { record: entry, reason: 'it would write what is not its step’s' });
+}
+
+const overlap = (start: number, end: number, place: Place): boolean =>
+  start < place.start + place.length && place.start < end;
 
 async function markDone(disk: BlockDevice, journal: JournalStore, step: number): Promise<void> {
   await disk.flush();

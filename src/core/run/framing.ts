@@ -10,8 +10,9 @@
  * | 16     | 4     | CRC-32 of everything from offset 4 on, this field as zero |
  * | 20     |       | header (JSON, UTF-8), then body                           |
  *
- * A frame that does not check ends the log if nothing valid follows; if a frame of the next sequence number follows,
- * the middle of the log is damaged, which is corruption and not a torn tail.
+ * A frame that does not check ends the log if nothing valid follows: it was torn when the power went. If a frame of a later
+ * sequence number follows, the middle of the log is damaged, which is corruption and not a torn tail. So are bytes that no
+ * log begins with: a first frame that is torn begins with the magic, or with zeros where its bytes never arrived.
  */
 import { crc32, struct, text, u32 } from '@/core/bytes';
 import { CoreError } from '@/core/errors';
@@ -60,6 +61,8 @@ export async function* readFrames<T>(read: LogReader, size: number): AsyncGenera
           reason: 'its checksum is wrong and good records follow',
         });
       }
+      if (offset === 0 && !(await canBeTorn(read, size)))
+        throw new CoreError('journal.corrupt', { record: 0, reason: 'it is no log of a run' });
       return;
     }
     offset = frame.end;
@@ -83,11 +86,18 @@ async function readFrame<T>(
   FRAME.encode({ checksum: 0 }, frame);
   if (crc32(frame.subarray(4)) !== head.checksum) return undefined;
   const header = new TextDecoder().decode(frame.subarray(FRAME.size, FRAME.size + head.headerLength));
-  return {
-    record: JSON.parse(header) as T,
-    body: frame.subarray(FRAME.size + head.headerLength),
-    end: offset + length,
-  };
+  const body = frame.subarray(FRAME.size + head.headerLength);
+  try {
+    return { record: JSON.parse(header) as T, body, end: offset + length };
+  } catch (cause) {
+    throw new CoreError('journal.corrupt', { record: sequence, reason: 'its header can’t be read' }, cause);
+  }
+}
+
+/** Whether the bytes of a log without one good frame are those of a first frame that did not arrive whole. */
+async function canBeTorn(read: LogReader, size: number): Promise<boolean> {
+  const head = await read(0, Math.min(size, MAGIC.length));
+  return [...head].every((byte, i) => byte === MAGIC.charCodeAt(i)) || head.every((byte) => byte === 0);
 }
 
 const SCAN_CHUNK = 1024 * 1024;

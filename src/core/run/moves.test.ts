@@ -85,7 +85,10 @@ describe('a volume that gets smaller and moves', () => {
     const plan = derivePlan(survey, { ...now, volumes });
     const kinds = plan.steps.map((s) => s.kind);
     expect(kinds).not.toContain('shrink');
-    expect(plan.steps.find((s) => s.kind === 'move')).toMatchObject({ shrinkTo: 5 * MIB, at: { length: 12 * MIB } });
+    expect(plan.steps.find((s) => s.kind === 'carry')).toMatchObject({
+      to: { length: 5 * MIB },
+      from: { length: 12 * MIB },
+    });
     expect(plan.total.carries).toBe(plan.leastCarried);
     const after = await surveyDisk(await surviveCuts(plan, disk, seededRandom(3), 12));
     expect(after.volumes).toMatchObject([{ start: 16 * MIB, length: 5 * MIB, files: 8, findings: [] }]);
@@ -97,7 +100,7 @@ describe('a volume that gets smaller and moves', () => {
     const now = layoutOf(survey);
     const volumes = now.volumes.map((v) => ({ ...v, start: v.start + 4 * MIB, length: 5 * MIB }));
     const plan = derivePlan(survey, { ...now, volumes });
-    expect(plan.steps.map((s) => s.kind).filter((k) => k === 'shrink' || k === 'move')).toEqual(['shrink', 'move']);
+    expect(plan.steps.map((s) => s.kind).filter((k) => k === 'shrink' || k === 'carry')).toEqual(['shrink', 'carry']);
   });
 
   it('is made smaller first where others need what it gives up before it goes', async () => {
@@ -112,8 +115,8 @@ describe('a volume that gets smaller and moves', () => {
       { ...first!, start: 14 * MIB, length: 5 * MIB },
     ];
     const plan = derivePlan(survey, { ...now, volumes });
-    const words = plan.steps.map((s) => `${s.kind} ${s.name}`).filter((w) => /^(shrink|move)/.test(w));
-    expect(words).toEqual(['shrink ONE', 'move TWO', 'move ONE']);
+    const words = plan.steps.map((s) => `${s.kind} ${s.name}`).filter((w) => /^(shrink|carry)/.test(w));
+    expect(words).toEqual(['shrink ONE', 'carry TWO', 'carry ONE']);
     const disk2 = await surviveCuts(plan, disk, seededRandom(5), 8);
     expect((await surveyDisk(disk2)).volumes.map((v) => v.files)).toEqual([8, 8]);
   });

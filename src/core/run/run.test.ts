@@ -7,15 +7,20 @@ import { seededRandom } from '@/core/practice';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import {
+  assertRewindable,
+  beginUndo,
   frameRecord,
   MemoryJournal,
+  MemoryLog,
   readFrames,
   readRunState,
+  readUndo,
   resumeRun,
   rewindDisk,
   startRun,
   UndoDevice,
-  type UndoStore,
+  type DiskSamples,
+  type UndoRecord,
 } from '.';
 import { buildStick, NOW, planFor, SPLIT } from './fixtures/sticks';
 
@@ -86,20 +91,9 @@ describe('a run', () => {
     }
   });
 
-  it('refuses a journal of another disk and an empty one', async () => {
-    const disk = await buildStick();
-    const { plan } = await planFor(disk, SPLIT);
-    const journal = new MemoryJournal();
-    await expect(resumeRun({ disk, journal, now: NOW })).rejects.toMatchObject({ code: 'run.nothing-to-resume' });
-    await journal.append({
-      kind: 'begin',
-      version: 1,
-      plan,
-      disk: { size: 1, sectorSize: 512 },
-      started: NOW(),
-      override: false,
-    });
-    await expect(resumeRun({ disk, journal, now: NOW })).rejects.toMatchObject({ code: 'journal.foreign' });
+  it('refuses to go on where none was begun', async () => {
+    const ports = { disk: await buildStick(), journal: new MemoryJournal(), now: NOW };
+    await expect(resumeRun(ports)).rejects.toMatchObject({ code: 'run.nothing-to-resume' });
   });
 
   it('does not prove what changed behind its back', async () => {
@@ -157,31 +151,20 @@ describe('a run on NTFS', () => {
 });
 
 describe('rewinding', () => {
-  class MemoryUndo implements UndoStore {
-    list: { offset: number; bytes: Uint8Array }[] = [];
-    async append(offset: number, bytes: Uint8Array): Promise<void> {
-      this.list.push({ offset, bytes: bytes.slice() });
-    }
-    async flush(): Promise<void> {}
-    async *entries(): AsyncGenerator<{ offset: number; bytes: Uint8Array }> {
-      yield* this.list;
-    }
-    async clear(): Promise<void> {
-      this.list = [];
-    }
-  }
-
   it('puts back every byte, also after a run that was cut', async () => {
     const start = await buildStick();
     const { plan } = await planFor(start, SPLIT);
     for (const after of [Infinity, 5, 17, 30]) {
       const disk = clone(start);
-      const store = new MemoryUndo();
+      const store = new MemoryLog<UndoRecord>();
       const flaky = new UnreliableDevice(disk, { after, random: seededRandom(7) });
-      const run = startRun(plan, { disk: await UndoDevice.open(flaky, store), journal: new MemoryJournal(), now: NOW });
+      const journal = new MemoryJournal();
+      const begun = (samples: DiskSamples): Promise<void> => beginUndo(store, 'a run', samples);
+      const run = startRun(plan, { disk: UndoDevice.fresh(flaky, store), journal, now: NOW }, { undo: true, begun });
       if (after === Infinity) await run;
       else await expect(run).rejects.toThrow();
       if (after === Infinity) expect(Buffer.compare(disk.buffer, start.buffer)).not.toBe(0);
+      await assertRewindable(disk, store, (await readUndo(store))!, (await readRunState(journal))!.run);
       await rewindDisk(disk, store);
       expect(Buffer.compare(disk.buffer, start.buffer)).toBe(0);
     }

@@ -1,6 +1,7 @@
 import { MemoryDevice } from '@/core/device';
 import { seededRandom } from '@/core/practice';
 import fc from 'fast-check';
+import type { Plan } from '@/core/plan';
 import { describe, expect, it } from 'vitest';
 import { applyNow, MemoryJournal } from '.';
 import { commitToJournal, replay } from './commit';
@@ -15,6 +16,28 @@ function noise(seed: number): Uint8Array {
   const random = seededRandom(seed);
   return Uint8Array.from({ length: SIZE }, () => Math.floor(random() * 256));
 }
+
+const cost = { reads: 0, carries: 0, writes: 0, seconds: 0 };
+const NO_TABLE = { kind: 'none' } as const;
+/** A plan of nothing but tables, on a disk without volumes. */
+const PLAN: Plan = {
+  relies: { size: SIZE, sectorSize: 512, table: NO_TABLE, volumes: [] },
+  lent: [],
+  steps: Array.from({ length: STEP + 1 }, () => ({
+    kind: 'table' as const,
+    name: '',
+    table: NO_TABLE,
+    from: 'none' as const,
+    volumes: 0,
+    mends: [],
+    cost,
+  })),
+  total: cost,
+  leastCarried: 0,
+  loses: { files: 0, bytes: 0 },
+  hazards: [],
+  after: [],
+};
 
 describe('gathered writes', () => {
   const write = fc.record({ at: fc.nat(SIZE - 1), length: fc.integer({ min: 1, max: 70_000 }), byte: fc.nat(255) });
@@ -101,9 +124,9 @@ describe('a transaction', () => {
     const tx = new StepTransaction(disk, START, []);
     await act(tx);
     await commitToJournal(disk, journal, STEP, tx);
-    await replay(disk, journal, STEP);
+    await replay({ disk, journal }, { plan: PLAN, next: STEP });
     expect(Buffer.compare(disk.buffer, once.buffer)).toBe(0);
-    await replay(disk, journal, STEP);
+    await replay({ disk, journal }, { plan: PLAN, next: STEP });
     expect(Buffer.compare(disk.buffer, once.buffer)).toBe(0);
   });
 });

@@ -5,6 +5,7 @@ export { flagsIn, gptRoom, isGptHeader, NO_ATTRIBUTES, USUAL_ENTRIES, USUAL_ENTR
 export type { GptDisk, GptEntry, TableWrite, VolumeFlag } from './gpt';
 export { hasBootSignature, looksLikeTable, MBR_ENTRIES, parseMbr } from './mbr';
 export type { MbrEntry } from './mbr';
+export { diskTableSchema, writtenTableSchema } from './schema';
 export {
   flagsFor,
   hiddenCode,

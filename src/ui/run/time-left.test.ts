@@ -5,7 +5,7 @@ import { timeLeft } from './time-left';
 const step = (seconds: number): Step => ({
   kind: 'remove',
   name: '',
-  at: { start: 0, length: 0 },
+  at: { disk: 'here', start: 0, length: 0 },
   loses: { files: 0, bytes: 0 },
   cost: { reads: 0, carries: 0, writes: 0, seconds },
 });

@@ -1,12 +1,13 @@
 /** Rings on full disks, broken by setting a volume aside on another disk. */
-import { MemoryDevice, SparseDevice } from '@/core/device';
+import { MemoryDevice, SparseDevice, UnreliableDevice } from '@/core/device';
 import { layoutOf, surveyDisk, type Survey } from '@/core/inspect';
 import type { Layout } from '@/core/layout';
-import { derivePlan, type Plan, type Scratch } from '@/core/plan';
+import { derivePlan, wayOf, type Plan, type Scratch } from '@/core/plan';
 import { buildPracticeDisk, parseRecipe, seededRandom } from '@/core/practice';
 import { describe, expect, it } from 'vitest';
 import { MemoryJournal, readRunState, resumeRun, startRun } from '.';
-import { surviveCuts } from './fixtures/cuts';
+import { readCarried } from './carry-pieces';
+import { blankOther, surviveCuts } from './fixtures/cuts';
 import { buildStick, NOW } from './fixtures/sticks';
 
 const MIB = 1024 * 1024;
@@ -45,7 +46,9 @@ async function planned(disk: MemoryDevice, scratch: Scratch[] = [SCRATCH]): Prom
   return { survey, plan: derivePlan(survey, turned(survey), { scratch }) };
 }
 
-const kindsOf = (plan: Plan): string[] => plan.steps.map((s) => s.kind);
+/** Ways of what is carried, and the kinds of all other steps. */
+const kindsOf = (plan: Plan): string[] => plan.steps.map((s) => (s.kind === 'carry' ? wayOf(s) : s.kind));
+const back = (plan: Plan): number => kindsOf(plan).indexOf('back');
 
 describe('a ring on a full disk', () => {
   it('is refused with the room that would do, and goes with that room on another disk', async () => {
@@ -57,7 +60,12 @@ describe('a ring on a full disk', () => {
     const tight = { ...SCRATCH, length: 10 * MIB - 512 };
     expect(() => derivePlan(survey, turned(survey), { scratch: [tight] })).toThrow(/would do/);
     const { plan } = await planned(disk);
-    expect(kindsOf(plan).filter((k) => ['park', 'move', 'fetch'].includes(k))).toEqual(['park', 'move', 'fetch']);
+    expect(kindsOf(plan).filter((k) => ['away', 'move', 'back', 'empty'].includes(k))).toEqual([
+      'away',
+      'move',
+      'back',
+      'empty',
+    ]);
     expect(plan.hazards.some((h) => h.severity === 'warning' && h.message.includes('Other stick'))).toBe(true);
     expect(plan.total.carries).toBeGreaterThan(plan.leastCarried);
   });
@@ -65,13 +73,13 @@ describe('a ring on a full disk', () => {
   it('is broken on the disk itself where that has room', async () => {
     const volumes = [volumeOf('A', '10 MiB'), volumeOf('B', '10 MiB')] as never;
     const { plan } = await planned(await buildStick({ table: 'gpt', size: '34 MiB', volumes }));
-    expect(kindsOf(plan)).not.toContain('park');
+    expect(kindsOf(plan)).not.toContain('away');
   });
 
   it('takes the longest of many stretches', async () => {
     const short = Array.from({ length: 20 }, (_, i) => ({ ...SCRATCH, start: (30 + 2 * i) * MIB, length: MIB }));
     const { plan } = await planned(await fullDisk('gpt'), [...short, SCRATCH]);
-    expect(plan.steps.find((s) => s.kind === 'park')).toMatchObject({ on: { disk: OTHER.key, start: SCRATCH.start } });
+    expect(plan.steps.find((s) => s.kind === 'carry')).toMatchObject({ to: { disk: OTHER.key, start: SCRATCH.start } });
   });
 
   it('is not set aside in sectors larger than its own', async () => {
@@ -87,7 +95,7 @@ describe('a ring on a full disk', () => {
   ] as const)('on a %s disk of %j survives the power going on both disks', async (table, kinds) => {
     const disk = await fullDisk(table, kinds);
     const { survey, plan } = await planned(disk);
-    expect(kindsOf(plan)).toContain('park');
+    expect(kindsOf(plan)).toContain('away');
     const after = await surveyDisk(await surviveCuts(plan, disk, seededRandom(7), 12, OTHER));
     expect(after.findings).toEqual([]);
     expect(after.volumes.flatMap((v) => v.findings)).toEqual([]);
@@ -98,10 +106,10 @@ describe('a ring on a full disk', () => {
   it('writes on the other disk in the stretch that was given, and nowhere else', async () => {
     const disk = await fullDisk('gpt');
     const { plan } = await planned(disk);
-    const other = new MemoryDevice(new Uint8Array(OTHER.size).fill(0xa5));
+    const other = blankOther(OTHER);
     await startRun(plan, { disk, others: new Map([[OTHER.key, other]]), journal: new MemoryJournal(), now: NOW });
     const { start, length } = SCRATCH;
-    const outside = [other.buffer.subarray(0, start), other.buffer.subarray(start + length)];
+    const outside = [other.buffer.subarray(512, start), other.buffer.subarray(start + length)];
     for (const part of outside) expect(part.every((b) => b === 0xa5)).toBe(true);
     // What was set aside there is gone again, and what was there before it too.
     expect(new Set(other.buffer.subarray(start, start + length))).toEqual(new Set([0, 0xa5]));
@@ -125,7 +133,7 @@ describe('the other disk', () => {
     const journal = new MemoryJournal();
     const abort = new AbortController();
     const others = new Map([[OTHER.key, other]]);
-    const fetching = plan.steps.findIndex((s) => s.kind === 'fetch');
+    const fetching = back(plan);
     const progress = ({ step, state }: { step: number; state: string }): void => {
       if (step === fetching - 1 && state === 'done') abort.abort();
     };
@@ -139,6 +147,69 @@ describe('the other disk', () => {
     expect(Buffer.compare(disk.buffer, at)).toBe(0);
     expect((await readRunState(journal))?.next).toBe(fetching);
     expect((await resumeRun({ disk, others, journal, now: NOW })).proven).toBe(true);
+  });
+
+  it('is told from one where a single byte of what was put there has changed, wherever that is', async () => {
+    const disk = await fullDisk('gpt', ['ntfs', 'fat12']);
+    const { plan } = await planned(disk);
+    const other = new MemoryDevice(new Uint8Array(OTHER.size));
+    const journal = new MemoryJournal();
+    const abort = new AbortController();
+    const others = new Map([[OTHER.key, other]]);
+    const progress = ({ step, state }: { step: number; state: string }): void => {
+      if (step === back(plan) - 1 && state === 'done') abort.abort();
+    };
+    const run = startRun(plan, { disk, others, journal, now: NOW, signal: abort.signal, progress });
+    await expect(run).rejects.toMatchObject({ code: 'run.stopped' });
+    const { ranges } = await readCarried(journal, kindsOf(plan).indexOf('away'));
+    const at = disk.buffer.slice();
+    const random = seededRandom(9);
+    for (const { start, end } of ranges) {
+      const place = plan.lent[0]!.start + start + Math.floor(random() * (end - start));
+      other.buffer[place]! ^= 1;
+      const again = resumeRun({ disk, others, journal, now: NOW });
+      await expect(again, `byte ${place}`).rejects.toMatchObject({ code: 'run.elsewhere' });
+      other.buffer[place]! ^= 1;
+    }
+    expect(ranges.length).toBeGreaterThan(2);
+    expect((await readRunState(journal))?.next).toBe(back(plan));
+    expect(Buffer.compare(disk.buffer, at)).toBe(0);
+    expect((await resumeRun({ disk, others, journal, now: NOW })).proven).toBe(true);
+  });
+
+  it('is left with nothing on it, whenever the power goes', async () => {
+    const disk = await fullDisk('gpt');
+    const { plan } = await planned(disk);
+    const counter = new UnreliableDevice(blankOther(OTHER), { after: Infinity, random: Math.random });
+    const start = disk.buffer.slice();
+    await startRun(plan, { disk, others: new Map([[OTHER.key, counter]]), journal: new MemoryJournal(), now: NOW });
+    // The last writes there are those that clear it.
+    const clearing = Math.min(12, counter.operations);
+    for (let cut = counter.operations - clearing; cut < counter.operations; cut++) {
+      const again = new MemoryDevice(start.slice());
+      const other = new MemoryDevice(new Uint8Array(OTHER.size));
+      const journal = new MemoryJournal();
+      const cutOther = new UnreliableDevice(other, { after: cut, random: seededRandom(cut) });
+      const run = startRun(plan, { disk: again, others: new Map([[OTHER.key, cutOther]]), journal, now: NOW });
+      await expect(run).rejects.toMatchObject({ code: 'device.power-cut' });
+      const ports = { disk: again, others: new Map([[OTHER.key, other]]), journal, now: NOW };
+      expect((await resumeRun(ports)).proven).toBe(true);
+      expect(
+        other.buffer.every((b) => b === 0),
+        `cut ${cut}`,
+      ).toBe(true);
+    }
+  });
+
+  it('is not used where the room is in use by now', async () => {
+    const disk = await fullDisk('gpt');
+    const { plan } = await planned(disk);
+    const before = disk.buffer.slice();
+    const volumes = [volumeOf('MINE', '20 MiB')] as never;
+    const other = await buildStick({ id: 'taken', size: '24 MiB', table: 'mbr', volumes });
+    const run = startRun(plan, { disk, others: new Map([[OTHER.key, other]]), journal: new MemoryJournal(), now: NOW });
+    await expect(run).rejects.toMatchObject({ code: 'run.elsewhere' });
+    expect(Buffer.compare(disk.buffer, before)).toBe(0);
   });
 
   it('keeps content that is known without being read as what it is', async () => {

@@ -1,11 +1,12 @@
-/** A journal in memory. What was not flushed is lost by {@link MemoryJournal.lose}, as a power cut would. */
-import type { JournalEntry, JournalRecord, JournalStore } from './journal';
+/** A log in memory. What was not flushed is lost by {@link MemoryLog.lose}, as a power cut would. */
+import type { JournalRecord } from './journal';
+import type { LogStore } from './log-store';
 
-export class MemoryJournal implements JournalStore {
-  #entries: JournalEntry[] = [];
+export class MemoryLog<R> implements LogStore<R> {
+  #entries: { record: R; body: Uint8Array }[] = [];
   #durable = 0;
 
-  async append(record: JournalRecord, body: Uint8Array = new Uint8Array()): Promise<void> {
+  async append(record: R, body: Uint8Array = new Uint8Array()): Promise<void> {
     this.#entries.push({ record: structuredClone(record), body: body.slice() });
   }
 
@@ -13,7 +14,7 @@ export class MemoryJournal implements JournalStore {
     this.#durable = this.#entries.length;
   }
 
-  async *entries(): AsyncGenerator<JournalEntry> {
+  async *entries(): AsyncGenerator<{ record: R; body: Uint8Array }> {
     yield* [...this.#entries];
   }
 
@@ -28,3 +29,5 @@ export class MemoryJournal implements JournalStore {
     this.#durable = this.#entries.length;
   }
 }
+
+export class MemoryJournal extends MemoryLog<JournalRecord> {}

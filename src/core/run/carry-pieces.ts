@@ -6,38 +6,41 @@
  * piece the disk is flushed and the journal told, and only then is the next one begun. A cut repeats at most one piece,
  * whose source is still whole.
  */
-import { copyAcross, type BlockDevice } from '@/core/device';
+import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { firstAfter, type ByteRange } from '@/core/fs';
-import { windowsOf, type MoveStep } from '@/core/plan';
 import type { JournalStore } from './journal';
+import { readJournal } from './journal-state';
 
 const RANGES_IN_PART = 5000;
 const READ_CHUNK = 4 * 1024 * 1024;
 
-/** What a move works with. */
-export interface MovePorts {
-  readonly disk: BlockDevice;
+/** What carrying works with. */
+export interface CarryPorts {
   readonly journal: JournalStore;
   readonly signal?: AbortSignal;
   /** Told of all bytes carried so far. */
   readonly carried: (bytes: number) => void;
 }
 
-/** Whether a volume comes to stand partly where it stood. */
-export function overlapsItself({ at, to }: MoveStep): boolean {
-  return Math.abs(to - at.start) < at.length;
+/** What was listed and done of a step. */
+export interface Carried {
+  /** From the volume's start. */
+  readonly ranges: readonly ByteRange[];
+  /** Seals by the number of their piece, from 0. */
+  readonly seals: ReadonlyMap<number, string>;
 }
 
 /**
- * Reads what is to be carried once over, before a move that writes over its own source: a sector that can't be read
+ * Reads what is to be carried once over, before a volume is written over its own old place: a sector that can't be read
  * must show while the volume is still whole where it is.
  * @throws CoreError `device.read-failed`, `run.stopped`
  */
 export async function assertReadable(
-  { disk, signal }: Pick<MovePorts, 'disk' | 'signal'>,
+  disk: BlockDevice,
+  signal: AbortSignal | undefined,
   index: number,
-  step: MoveStep,
+  volumeStart: number,
   ranges: readonly ByteRange[],
 ): Promise<void> {
   const buffer = new Uint8Array(READ_CHUNK);
@@ -46,8 +49,8 @@ export async function assertReadable(
       if (signal?.aborted) throw new CoreError('run.stopped', { step: index });
       const length = Math.min(READ_CHUNK, end - at);
       // What the device knows without reading can't fail to be read.
-      if (disk.sources(step.at.start + at, length)) continue;
-      await disk.read(step.at.start + at, buffer.subarray(0, length));
+      if (disk.sources(volumeStart + at, length)) continue;
+      await disk.read(volumeStart + at, buffer.subarray(0, length));
     }
   }
 }
@@ -56,79 +59,51 @@ export async function assertReadable(
 export async function listCarried(journal: JournalStore, step: number, ranges: readonly ByteRange[]): Promise<void> {
   for (let part = 0; part === 0 || part * RANGES_IN_PART < ranges.length; part++) {
     const some = ranges.slice(part * RANGES_IN_PART, (part + 1) * RANGES_IN_PART);
-    await journal.append({ kind: 'carry', step, part, ranges: some.map((r) => [r.start, r.end]) });
+    await journal.append({ kind: 'carry', step, part, ranges: some.map((r): [number, number] => [r.start, r.end]) });
   }
   await journal.append({ kind: 'carried', step, pieces: 0 });
   await journal.flush();
 }
 
-/** The list as it was put there. */
-export async function readCarried(journal: JournalStore, step: number): Promise<ByteRange[]> {
+/** What the journal says of a step that carries. */
+export async function readCarried(journal: JournalStore, step: number): Promise<Carried> {
   let ranges: ByteRange[] = [];
-  for await (const { record } of journal.entries()) {
+  const seals = new Map<number, string>();
+  for await (const { record } of readJournal(journal)) {
+    if (record.kind === 'carried' && record.step === step && record.seal !== undefined)
+      seals.set(record.pieces - 1, record.seal);
     if (record.kind !== 'carry' || record.step !== step) continue;
     if (record.part === 0) ranges = [];
     for (const [start, end] of record.ranges) ranges.push({ start, end });
   }
-  return ranges;
+  return { ranges, seals };
 }
 
-/** Carries all pieces from number `from` on. @throws CoreError `run.stopped`, and what the disk or journal throws */
-export async function carryPieces(
-  ports: MovePorts,
-  index: number,
-  { at, to }: MoveStep,
-  ranges: readonly ByteRange[],
-  from: number,
-): Promise<void> {
-  const { disk } = ports;
-  const windows = windowsOf(at.start, to, at.length);
-  await inPieces(ports, index, windows, ranges, from, disk, ({ start, end }) =>
-    disk.copy(at.start + start, to + start, end - start),
-  );
-}
+/** How a piece is carried; what it gives is its seal, where it has one. */
+export type CarryPiece = (parts: readonly ByteRange[], piece: number) => Promise<string | undefined | void>;
 
-/** A place on a device where a volume of some length begins. */
-export interface CarryEnd {
-  readonly device: BlockDevice;
-  readonly start: number;
-}
-
-/** Carries all pieces from number `from` on from one disk to another. @throws what {@link carryPieces} throws */
-export async function carryAcross(
-  ports: MovePorts,
-  index: number,
-  [source, target]: readonly [CarryEnd, CarryEnd],
-  length: number,
-  ranges: readonly ByteRange[],
-  from: number,
-): Promise<void> {
-  // Nothing of the target is live, so that any length of a piece is safe; as if it were moved by its own length.
-  const windows = windowsOf(length, 0, length);
-  await inPieces(ports, index, windows, ranges, from, target.device, ({ start, end }) =>
-    copyAcross(source.device, source.start + start, target.device, target.start + start, end - start),
-  );
-}
-
-async function inPieces(
-  { journal, signal, carried }: MovePorts,
+/**
+ * Carries all pieces from number `from` on.
+ * @param windows the pieces in order, from the volume's start
+ * @param act carries the parts of a piece and returns when they are durable
+ * @throws CoreError `run.stopped`, and what the disk or journal throws
+ */
+export async function inPieces(
+  { journal, signal, carried }: CarryPorts,
   index: number,
   windows: Iterable<ByteRange>,
   ranges: readonly ByteRange[],
   from: number,
-  target: BlockDevice,
-  copy: (part: ByteRange) => Promise<void>,
+  act: CarryPiece,
 ): Promise<void> {
   let piece = 0;
   let bytes = 0;
   for (const window of windows) {
     const parts = within(ranges, window);
-    const done = piece < from;
-    if (!done && parts.length > 0) {
+    if (piece >= from && parts.length > 0) {
       if (signal?.aborted) throw new CoreError('run.stopped', { step: index });
-      for (const part of parts) await copy(part);
-      await target.flush();
-      await journal.append({ kind: 'carried', step: index, pieces: piece + 1 });
+      const seal = await act(parts, piece);
+      await journal.append({ kind: 'carried', step: index, pieces: piece + 1, ...(seal ? { seal } : {}) });
       await journal.flush();
     }
     for (const { start, end } of parts) bytes += end - start;

@@ -1,0 +1,58 @@
+/**
+ * New files. What is being made has a fresh name until it is whole and durable, and only then the name it was asked for,
+ * which nothing may have: nobody ever sees half of it under that name, and nothing is written over.
+ */
+import { CoreError, isCoreError } from '@/core/errors';
+import { randomBytes } from 'node:crypto';
+import { basename, dirname } from 'node:path';
+import type { Files, OpenFile } from './files';
+
+/** @throws CoreError `file.same` when it is the file `from`, by whatever name, `file.exists` when anything is there */
+export async function assertNew(files: Files, path: string, from?: string): Promise<void> {
+  const found = await files.facts(path);
+  if (!found) return;
+  if (from !== undefined && (await files.facts(from))?.identity === found.identity)
+    throw new CoreError('file.same', { name: path, other: from });
+  throw new CoreError('file.exists', { name: path });
+}
+
+/** A fresh file beside `path`. */
+export function createBeside(files: Files, path: string): Promise<OpenFile> {
+  return files.open(`${path}.${randomBytes(6).toString('hex')}.part`, 'create');
+}
+
+/**
+ * Gives a whole, durable file its name.
+ * @throws CoreError `file.exists` when something has that name by now; the file then still has the one it had
+ */
+export async function publish(files: Files, from: string, to: string): Promise<void> {
+  try {
+    await files.link(from, to);
+  } catch (error) {
+    if (!isCoreError(error, 'file.failed')) throw error;
+    // A storage without second names: the name is taken by a file of ours first, which is then replaced.
+    await (await files.open(to, 'create')).close();
+    await files.rename(from, to);
+    return files.syncFolder(dirname(to));
+  }
+  await files.syncFolder(dirname(to));
+  await files.remove(from);
+}
+
+/** Makes a file by what `write` puts into it. @throws CoreError `file.*`; nothing is left behind then */
+export async function makeFile(files: Files, path: string, write: (file: OpenFile) => Promise<void>): Promise<void> {
+  const file = await createBeside(files, path);
+  try {
+    await write(file);
+    await file.sync();
+    await file.close();
+    await publish(files, file.path, path);
+  } catch (error) {
+    await file.close().catch(() => undefined);
+    await files.remove(file.path).catch(() => undefined);
+    throw error;
+  }
+}
+
+/** What a file is called in sentences. */
+export const nameOfFile = (path: string): string => basename(path);

@@ -1,0 +1,153 @@
+/** Runs that write the image itself. What they overwrite is kept beside it, unless a person does without. */
+import { CoreError } from '@/core/errors';
+import type { Certificate } from '@/core/proof';
+import {
+  beginUndo,
+  resumeRun,
+  startRun,
+  UndoDevice,
+  type DiskSamples,
+  type RunState,
+  type UndoRecord,
+} from '@/core/run';
+import { dirname } from 'node:path';
+import { FileDevice } from '../files/file-device';
+import { FileLog } from '../files/file-log';
+import type { Files } from '../files/files';
+import { createBeside } from '../files/new-file';
+import { makeScratch, openScratch, othersOf, removeScratch, useScratch } from '../files/scratch';
+import { UsageError } from '../output';
+import { planned } from './planned';
+import { journalToBegin, journalToResume, openUndo, undoOf, type JournalFile, type UndoFile } from './run-files';
+import { freshRun, tell, tidyUp, withPorts, type RunCall } from './run-options';
+
+/** Begins a run on the image itself. */
+export async function startInPlace(call: RunCall): Promise<number> {
+  const { files, image: path, options } = call;
+  return planned(call, async (image, plan) => {
+    if (image.packed) throw new UsageError('A packed image can’t be written itself; say --out OUT.');
+    const run = freshRun();
+    const old = await openUndo(files, path);
+    await old?.file.close();
+    const journal = await journalToBegin(files, path);
+    const undo = options.rewind === false ? undefined : await UndoInMaking.begin(files, path, old !== undefined);
+    const file = await FileDevice.open(files, path, image.device.sectorSize);
+    const scratch = await makeScratch(files, options.scratch, plan, run).catch(async (error: unknown) => {
+      await abandon(files, journal, undo);
+      await file.close();
+      throw error;
+    });
+    try {
+      const disk = undo ? UndoDevice.fresh(file, undo.log) : file;
+      const begun = async (samples: DiskSamples): Promise<void> => {
+        if (scratch) await useScratch(files, options.scratch!, run);
+        if (undo) await undo.keep(run, samples);
+        // What an earlier run kept is of no use once another has written.
+        else if (old) await files.remove(undoOf(path));
+      };
+      const start = { run, override: options.override ?? false, undo: undo !== undefined, begun };
+      const certificate = await withPorts({ disk, others: othersOf(scratch), journal }, (ports) =>
+        startRun(plan, ports, start),
+      ).catch(async (error: unknown) => {
+        if (journal.empty) {
+          await scratch?.close();
+          await removeScratch(files, options.scratch, run);
+          await abandon(files, journal, undo);
+        }
+        throw error;
+      });
+      return await finish(call, certificate, journal, run, disk);
+    } finally {
+      for (const open of [journal, undo?.log, file, scratch]) await open?.close().catch(() => undefined);
+    }
+  });
+}
+
+/** Nothing was begun, and nothing stays behind. */
+async function abandon(files: Files, journal: JournalFile, undo: UndoInMaking | undefined): Promise<void> {
+  await journal.remove().catch(() => undefined);
+  await undo?.abandon().catch(() => undefined);
+}
+
+/** Goes on with a run on the image itself. */
+export async function resumeInPlace(call: RunCall): Promise<number> {
+  const { files, image: path, options } = call;
+  const { file: journal, state } = await journalToResume(files, path);
+  try {
+    if (state.copy !== undefined) throw new CoreError('journal.foreign', { reason: 'it is of a run with --out' });
+    const file = await FileDevice.open(files, path, state.disk.sectorSize);
+    let undo: UndoFile | undefined;
+    const scratch = state.certificate ? undefined : await openScratch(files, options.scratch, state.plan, state.run);
+    try {
+      undo = state.undo ? await undoToResume(files, path, state) : undefined;
+      const disk = undo ? await UndoDevice.open(file, undo, state.run) : file;
+      const certificate = await withPorts({ disk, others: othersOf(scratch), journal }, resumeRun);
+      return await finish(call, certificate, journal, state.run, disk);
+    } finally {
+      for (const open of [undo, file, scratch]) await open?.close().catch(() => undefined);
+    }
+  } finally {
+    await journal.close().catch(() => undefined);
+  }
+}
+
+/** The way back of a run that is taken up; begun now where the run was cut before it wrote anything. */
+async function undoToResume(files: Files, path: string, state: RunState): Promise<UndoFile> {
+  const found = await openUndo(files, path);
+  if (found?.state?.run === state.run) return found.file;
+  await found?.file.close();
+  if (state.next > 0 || state.committed || state.pieces !== undefined)
+    throw new CoreError('journal.foreign', { reason: 'the way back from its run is not there' });
+  const undo = await UndoInMaking.begin(files, path, found !== undefined);
+  await undo.keep(state.run, state.disk);
+  return undo.log;
+}
+
+/** The way back is sealed, and what only the run needed goes. Gone through again after a cut, it comes to the same. */
+async function finish(
+  { files, options }: RunCall,
+  certificate: Certificate,
+  journal: JournalFile,
+  run: string,
+  disk: FileDevice | UndoDevice,
+): Promise<number> {
+  if (disk instanceof UndoDevice) await disk.noteLeft();
+  const code = tell(certificate, options);
+  await tidyUp(async () => {
+    await removeScratch(files, options.scratch, run);
+    await journal.remove();
+  });
+  return code;
+}
+
+/** A way back that takes the place of an earlier run's only when its own run has begun. */
+class UndoInMaking {
+  private constructor(
+    private readonly files: Files,
+    private readonly path: string,
+    readonly log: UndoFile,
+    private kept: boolean,
+  ) {}
+
+  /** @param replaces whether an earlier run has one, which stays until this one's run has begun */
+  static async begin(files: Files, image: string, replaces: boolean): Promise<UndoInMaking> {
+    const path = undoOf(image);
+    if (!replaces) return new UndoInMaking(files, path, await FileLog.create<UndoRecord>(files, path), false);
+    const fresh = await createBeside(files, path);
+    await fresh.close();
+    return new UndoInMaking(files, path, (await FileLog.open<UndoRecord>(files, fresh.path))!, false);
+  }
+
+  async keep(run: string, samples: DiskSamples): Promise<void> {
+    await beginUndo(this.log, run, samples);
+    if (this.log.path !== this.path) {
+      await this.files.rename(this.log.path, this.path);
+      await this.files.syncFolder(dirname(this.path));
+    }
+    this.kept = true;
+  }
+
+  async abandon(): Promise<void> {
+    if (!this.kept) await this.log.remove();
+  }
+}

@@ -1,0 +1,26 @@
+/** The image of a run, opened, with the plan for what was asked. */
+import { parseTarget, resolveTarget } from '@/core/job';
+import { derivePlan, type Plan } from '@/core/plan';
+import { scratchIn } from '../files/scratch';
+import { openImage, readJson, type OpenImage } from '../open-image';
+import { note } from '../output';
+import type { RunCall } from './run-options';
+
+export async function planned<T>(
+  { files, image: path, options }: RunCall,
+  act: (image: OpenImage, plan: Plan) => Promise<T>,
+): Promise<T> {
+  const image = await openImage(files, path, options);
+  try {
+    const target = parseTarget(await readJson(files, options.target!));
+    const { layout, notes } = resolveTarget(image.survey, target);
+    const { checkAtNextStart } = target;
+    const scratch = scratchIn(options.scratch, image.survey);
+    const override = options.override ?? false;
+    const plan = derivePlan(image.survey, layout, { override, checkAtNextStart, scratch });
+    notes.forEach(note);
+    return await act(image, plan);
+  } finally {
+    await image.close();
+  }
+}

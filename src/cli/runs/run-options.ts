@@ -1,0 +1,86 @@
+/** What all runs of the runner share. */
+import { isCoreError } from '@/core/errors';
+import type { Certificate } from '@/core/proof';
+import type { RunPorts } from '@/core/run';
+import { formatSize, spaced } from '@/core/size';
+import { randomUUID } from 'node:crypto';
+import type { Files } from '../files/files';
+import { nodeHasher } from '../node-hasher';
+import { EXIT, note, print } from '../output';
+
+export interface RunOptions {
+  readonly json?: boolean;
+  readonly sectorSize?: string;
+  readonly target?: string;
+  readonly scratch?: string;
+  readonly out?: string;
+  readonly inPlace?: boolean;
+  readonly resume?: boolean;
+  /** `false` comes from --no-rewind: keep nothing to rewind with. */
+  readonly rewind?: boolean | string;
+  readonly override?: boolean;
+  readonly inside?: string;
+}
+
+/** Where a run is and how it was asked for. */
+export interface RunCall {
+  readonly files: Files;
+  /** The image that was named. */
+  readonly image: string;
+  readonly options: RunOptions;
+}
+
+/** No two runs are the same. */
+export const freshRun = (): string => randomUUID();
+
+/** Carries out `act` with what every run of the runner works with; told to end, it stops at the next safe moment. */
+export async function withPorts(
+  ports: Pick<RunPorts, 'disk' | 'original' | 'others' | 'journal'>,
+  act: (ports: RunPorts) => Promise<Certificate>,
+): Promise<Certificate> {
+  const abort = new AbortController();
+  const stop = (): void => abort.abort();
+  process.once('SIGINT', stop);
+  process.once('SIGTERM', stop);
+  try {
+    const { signal } = abort;
+    return await act({ ...ports, hasher: nodeHasher, now: () => new Date().toISOString(), alwaysBytes: true, signal });
+  } finally {
+    process.off('SIGINT', stop);
+    process.off('SIGTERM', stop);
+  }
+}
+
+/** Prints a certificate, and says how to end. */
+export function tell(certificate: Certificate, options: RunOptions): number {
+  print(certificate, certificateWords(certificate), options.json);
+  return certificate.outcome === 'differs' ? EXIT.no : EXIT.done;
+}
+
+/** Takes away what only a run needed that is over. Where that can't be, the run is over all the same. */
+export async function tidyUp(act: () => Promise<void>): Promise<void> {
+  try {
+    await act();
+  } catch (error) {
+    if (!isCoreError(error)) throw error;
+    note(`The run is over. What only it needed could not all be taken away: ${error.message}`);
+  }
+}
+
+/** What came of a run, in a line. */
+const OUTCOMES: Readonly<Record<Certificate['outcome'], string>> = {
+  proven: 'Proven: everything that was kept is as it was.',
+  'nothing kept': 'Done. Nothing was kept, so there was nothing to prove.',
+  differs: 'NOT PROVEN: see the differences.',
+};
+
+function certificateWords({ steps, volumes, outcome }: Certificate): string[] {
+  return [
+    ...steps.map((step, i) => `${i + 1}  ${step}`),
+    ...volumes.map(
+      (v) =>
+        `${v.name}: ${spaced(v.files)} files and ${spaced(v.folders)} folders, ${formatSize(v.bytes)}, ${spaced(v.identical)} identical, ${spaced(v.differing)} differ`,
+    ),
+    steps.length === 0 ? 'There was nothing to do.' : OUTCOMES[outcome],
+  ];
+}

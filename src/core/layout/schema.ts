@@ -1,0 +1,45 @@
+/** Layouts as they are read from what was stored: whatever is there, what comes out has this shape. */
+import { isGuid } from '@/core/bytes';
+import { z } from 'zod';
+import { asVolumeId, type LaidVolume, type Layout } from './layout';
+
+const bytes = z.int().min(0);
+const guid = z.string().refine(isGuid, 'a GUID in capitals');
+
+const volumeSchema: z.ZodType<LaidVolume> = z.object({
+  id: z.string().min(1).max(100).transform(asVolumeId),
+  origin: z.discriminatedUnion('kind', [
+    z.object({ kind: z.literal('kept'), number: z.int().min(1) }),
+    z.object({ kind: z.literal('new') }),
+  ]),
+  start: bytes,
+  length: bytes,
+  fileSystem: z.string().max(20),
+  clusterSize: z.int().min(1).optional(),
+  label: z.string().max(200),
+  letter: z
+    .string()
+    .regex(/^[A-Z]$/)
+    .optional(),
+  role: z.enum(['system', 'data', 'firmware', 'recovery', 'foreign', 'swap']),
+  active: z.boolean(),
+  type: z.int().min(0).max(255),
+  logical: z.boolean(),
+  placement: z.enum(['primary', 'logical']).optional(),
+  flags: z.array(z.enum(['required', 'read-only', 'hidden', 'no-letter'])),
+  typeGuid: guid.optional(),
+  guid: guid.optional(),
+  tableName: z.string().max(36).optional(),
+  format: z.enum(['quick', 'full']).optional(),
+  guarded: z.boolean(),
+});
+
+/** A layout that was stored. */
+export const layoutSchema: z.ZodType<Layout> = z.object({
+  diskSize: z.int().min(1),
+  sectorSize: z.int().min(1),
+  table: z.enum(['none', 'mbr', 'gpt']),
+  volumes: z.array(volumeSchema).max(1000),
+  tableEntries: bytes.optional(),
+  mendTable: z.boolean().optional(),
+});

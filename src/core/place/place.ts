@@ -1,0 +1,25 @@
+/** Where something is: on which disk, and which bytes of it. Plain data; offsets and lengths are bytes. */
+
+declare const diskId: unique symbol;
+/** What a caller knows a disk by. */
+export type DiskId = string & { readonly [diskId]?: true };
+
+/** The disk that a plan is drawn on, whose journal a run keeps. Others have the ids they were offered under. */
+export const HERE: DiskId = 'here';
+
+/** A stretch of a disk, [start, start + length). */
+export interface Stretch {
+  readonly start: number;
+  readonly length: number;
+}
+
+/** A stretch with the disk it lies on. */
+export interface Place extends Stretch {
+  readonly disk: DiskId;
+}
+
+/** Whether a place is on the disk that the plan is drawn on. */
+export const isHere = (place: Place): boolean => place.disk === HERE;
+
+/** The stretch of something that has a start and a length, and nothing else of it. */
+export const stretchOf = ({ start, length }: Stretch): Stretch => ({ start, length });

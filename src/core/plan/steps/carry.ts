@@ -1,0 +1,102 @@
+/**
+ * Carries a volume to another place: on the disk itself, or to another disk to be set aside there, or back from it. What it
+ * holds is read from where it is, in pieces, and stays whole.
+ */
+import { isHere, type Place } from '@/core/place';
+import { formatSize, type UnitSystem } from '@/core/size';
+import { diskTableSchema, type DiskTable } from '@/core/table';
+import { z } from 'zod';
+import { baseShape, numberSchema, placeSchema, type StepBase, type StepKind, type StepWords } from './step-kind';
+
+export interface CarryStep extends StepBase {
+  readonly kind: 'carry';
+  readonly number: number;
+  readonly from: Place;
+  /** Shorter than `from` where the volume is made smaller on the way. */
+  readonly to: Place;
+  /** What the other disk is called in sentences, where one of the two places is on one. */
+  readonly other?: string;
+  /** Every byte is carried, since what is in use is not known; nothing in it is changed. */
+  readonly whole: boolean;
+  /** It only makes room and is carried on later. */
+  readonly aside: boolean;
+  /** The table as it is once this volume is there, where it can be told before all are in place. */
+  readonly table?: DiskTable;
+}
+
+/** Which way a volume goes. */
+export type CarryWay = 'move' | 'away' | 'back';
+
+export function wayOf({ from, to }: Pick<CarryStep, 'from' | 'to'>): CarryWay {
+  if (!isHere(to)) return 'away';
+  return isHere(from) ? 'move' : 'back';
+}
+
+/** Whether a volume comes to stand partly where it stood. */
+export function overlapsItself({ from, to }: Pick<CarryStep, 'from' | 'to'>): boolean {
+  return from.disk === to.disk && to.start < from.start + from.length && from.start < to.start + to.length;
+}
+
+function moveWords({ name, from, to, aside, whole, cost }: CarryStep, units: UnitSystem): StepWords {
+  const size = (bytes: number): string => formatSize(bytes, units);
+  const way = to.start < from.start ? 'towards the start' : 'towards the end';
+  const smaller = to.length < from.length ? `, made ${size(to.length)} long on the way` : '';
+  return {
+    title: aside
+      ? `Set ${name} aside${smaller}`
+      : `Move ${name} ${size(Math.abs(to.start - from.start))} ${way}${smaller}`,
+    detail: whole
+      ? `${size(cost.carries)} is carried, every byte: what is in use of it is not known`
+      : `${size(cost.carries)} in use is carried, free space is not`,
+  };
+}
+
+const REASONS: Readonly<Record<CarryWay, string>> = {
+  move: 'Its new place is free by now. Each piece is safe before the place it came from is written over.',
+  away: 'Volumes stand in each other’s way, and this disk has no room to set one aside.',
+  back: 'Its new place is free by now. What was set aside is compared with what was put there before it is used.',
+};
+
+export const carry: StepKind<CarryStep> = {
+  schema: z
+    .strictObject({
+      kind: z.literal('carry'),
+      ...baseShape,
+      number: numberSchema,
+      from: placeSchema,
+      to: placeSchema,
+      other: z.string().max(200).optional(),
+      whole: z.boolean(),
+      aside: z.boolean(),
+      table: diskTableSchema.optional(),
+    })
+    .refine(({ from, to }) => isHere(from) || isHere(to), 'one of the two places is on the disk itself'),
+  restarts: true,
+  words: (step, units) => {
+    const size = formatSize(step.cost.carries, units);
+    switch (wayOf(step)) {
+      case 'move':
+        return moveWords(step, units);
+      case 'away':
+        return {
+          title: `Set ${step.name} aside on ${step.other}`,
+          detail: `${size} is carried to unallocated space there, and is nowhere else meanwhile`,
+        };
+      case 'back':
+        return { title: `Bring ${step.name} back from ${step.other}`, detail: `${size} is carried` };
+    }
+  },
+  reason: (step) =>
+    wayOf(step) === 'move' && step.aside
+      ? 'Volumes stand in each other’s way. This one makes room and is carried on later.'
+      : REASONS[wayOf(step)],
+  claims: ({ number, from, to }, owners) => owners.without(owners.at(from, number)).with(to, number),
+  touches: ({ to }) => (isHere(to) ? [to] : []),
+  table: ({ table }) => table,
+  hazards: (step) =>
+    wayOf(step) === 'away'
+      ? [
+          `While ${step.name} is set aside on ${step.other}, it is whole only there: keep both disks at hand until the run is over. What was once in the unallocated space it takes there is overwritten.`,
+        ]
+      : [],
+};

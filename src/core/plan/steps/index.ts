@@ -1,0 +1,84 @@
+/** All kinds of steps. A kind that is not in the record below does not compile. */
+import type { Place } from '@/core/place';
+import type { UnitSystem } from '@/core/size';
+import type { DiskTable } from '@/core/table';
+import { z } from 'zod';
+import type { Ownership } from '../ownership';
+import { carry, type CarryStep } from './carry';
+import { check, type CheckStep } from './check';
+import { empty, type EmptyStep } from './empty';
+import { grow, type GrowStep } from './grow';
+import { make, type MakeStep } from './make';
+import { mark, type MarkStep } from './mark';
+import { prove, type ProveStep } from './prove';
+import { relabel, type RelabelStep } from './relabel';
+import { remove, type RemoveStep } from './remove';
+import { shrink, type ShrinkStep } from './shrink';
+import type { StepKind, StepWords } from './step-kind';
+import { table, type TableStep } from './table';
+
+/** Every kind with its step. */
+export interface StepsByKind {
+  readonly check: CheckStep;
+  readonly shrink: ShrinkStep;
+  readonly carry: CarryStep;
+  readonly empty: EmptyStep;
+  readonly remove: RemoveStep;
+  readonly table: TableStep;
+  readonly grow: GrowStep;
+  readonly make: MakeStep;
+  readonly relabel: RelabelStep;
+  readonly prove: ProveStep;
+  readonly mark: MarkStep;
+}
+
+export type Step = StepsByKind[keyof StepsByKind];
+
+const KINDS: { readonly [K in keyof StepsByKind]: StepKind<StepsByKind[K]> } = {
+  check,
+  shrink,
+  carry,
+  empty,
+  remove,
+  table,
+  grow,
+  make,
+  relabel,
+  prove,
+  mark,
+};
+
+const kindOf = (step: Step): StepKind<Step> => KINDS[step.kind] as unknown as StepKind<Step>;
+
+/** A step of any kind, as it is read from a journal. */
+export const stepSchema = z.union(Object.values(KINDS).map((kind) => kind.schema)) as z.ZodType<Step>;
+
+/** The words for a step. */
+export const stepWords = (step: Step, units: UnitSystem = 'binary'): StepWords => kindOf(step).words(step, units);
+/** Why a step is there, and there. */
+export const stepReason = (step: Step): string => kindOf(step).reason(step);
+/** Who owns which bytes once the step is done. @throws RangeError when it would touch what is not its own */
+export const stepClaims = (step: Step, owners: Ownership): Ownership => kindOf(step).claims(step, owners);
+/** The bytes of the disk that a step may write, the table's own apart. */
+export const stepTouches = (step: Step): readonly Place[] => kindOf(step).touches(step);
+/** The table that a step writes, if it writes one. */
+export const stepTable = (step: Step): DiskTable | undefined => kindOf(step).table?.(step);
+/** What a person should know before a step. */
+export const stepHazards = (step: Step): readonly string[] => kindOf(step).hazards?.(step) ?? [];
+/** Whether a machine must restart for a step on the volume its system runs from. */
+export const stepRestarts = (step: Step): boolean => kindOf(step).restarts ?? false;
+
+export { overlapsItself, wayOf } from './carry';
+export type { CarryStep, CarryWay } from './carry';
+export type { CheckStep } from './check';
+export type { EmptyStep } from './empty';
+export type { GrowStep } from './grow';
+export type { MakeStep } from './make';
+export type { MarkStep } from './mark';
+export type { ProveStep } from './prove';
+export type { RelabelStep } from './relabel';
+export type { RemoveStep } from './remove';
+export type { ShrinkStep } from './shrink';
+export { costSchema, lossSchema, placeSchema } from './step-kind';
+export type { Loss, ProofBy, StepCost, StepWords } from './step-kind';
+export type { TableStep } from './table';

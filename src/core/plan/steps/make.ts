@@ -1,0 +1,52 @@
+/** Makes a new file system. */
+import { findKind } from '@/core/fs';
+import type { Place } from '@/core/place';
+import { formatSize } from '@/core/size';
+import { z } from 'zod';
+import { lossWords } from '../words';
+import {
+  baseShape,
+  byteCount,
+  herePlaceSchema,
+  lossSchema,
+  numberSchema,
+  type Loss,
+  type StepBase,
+  type StepKind,
+} from './step-kind';
+
+export interface MakeStep extends StepBase {
+  readonly kind: 'make';
+  readonly at: Place;
+  readonly fileSystem: string;
+  readonly label: string;
+  readonly clusterSize: number;
+  readonly serial: number;
+  readonly format: 'quick' | 'full';
+  /** The volume that is made anew, if there was one; nobody wants what it holds. */
+  readonly replaces?: number;
+  readonly loses?: Loss;
+}
+
+export const make: StepKind<MakeStep> = {
+  schema: z.strictObject({
+    kind: z.literal('make'),
+    ...baseShape,
+    at: herePlaceSchema,
+    fileSystem: z.string().max(20),
+    label: z.string().max(200),
+    clusterSize: byteCount,
+    serial: z.int().min(0).max(0xffffffff),
+    format: z.enum(['quick', 'full']),
+    replaces: numberSchema.optional(),
+    loses: lossSchema.optional(),
+  }),
+  words: ({ name, at, fileSystem, format, loses }, units) => {
+    const title = findKind(fileSystem)?.title ?? fileSystem;
+    const lost = loses ? `, lost: ${lossWords(loses, units)}` : '';
+    return { title: `Make ${name}, ${formatSize(at.length, units)} ${title}`, detail: `${format} format${lost}` };
+  },
+  reason: () => 'Nothing that is kept lies there any more.',
+  claims: ({ at }, owners) => owners.with(at, 'new'),
+  touches: ({ at }) => [at],
+};

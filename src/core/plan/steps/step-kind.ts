@@ -1,0 +1,78 @@
+/** What a kind of step is: its data, what it says of itself, whose bytes it needs and which it writes. */
+import type { DiskTable } from '@/core/table';
+import { HERE, type Place } from '@/core/place';
+import type { UnitSystem } from '@/core/size';
+import { z } from 'zod';
+import type { Ownership } from '../ownership';
+
+const bytes = z.int().min(0);
+const amount = z.number().min(0);
+
+/** What a step costs. */
+export interface StepCost {
+  readonly reads: number;
+  /** Bytes of files carried to another place. */
+  readonly carries: number;
+  readonly writes: number;
+  readonly seconds: number;
+}
+
+/** What is lost by a step. */
+export interface Loss {
+  readonly files: number;
+  readonly bytes: number;
+}
+
+/** How a kept volume is proven: file by file, or as a whole where its files can't be read for certain. */
+export type ProofBy = 'files' | 'whole';
+
+/** What every step has. */
+export interface StepBase {
+  /** What the volume is called in sentences. */
+  readonly name: string;
+  readonly cost: StepCost;
+}
+
+/** A step as a line and a line of detail. */
+export interface StepWords {
+  readonly title: string;
+  readonly detail: string;
+}
+
+/** One kind of step, as far as planning, showing and proving go. How it is carried out stands in `run/steps`. */
+export interface StepKind<S extends StepBase> {
+  /** What a step of this kind is when it is read from a journal. */
+  readonly schema: z.ZodType<S>;
+  /** A volume that a running system is on can't be treated so; the machine restarts for it. */
+  readonly restarts?: true;
+  words(step: S, units: UnitSystem): StepWords;
+  /** Why it is there, and there. */
+  reason(step: S): string;
+  /** Who owns which bytes once it is done. @throws RangeError when it would touch what is not its own */
+  claims(step: S, owners: Ownership): Ownership;
+  /** The bytes of the disk that it may write, the table's own apart. */
+  touches(step: S): readonly Place[];
+  /** The table it writes, if it writes one. */
+  table?(step: S): DiskTable | undefined;
+  /** What a person should know before. */
+  hazards?(step: S): readonly string[];
+}
+
+export const costSchema: z.ZodType<StepCost> = z.strictObject({
+  reads: bytes,
+  carries: bytes,
+  writes: amount,
+  seconds: amount,
+});
+export const lossSchema: z.ZodType<Loss> = z.strictObject({ files: bytes, bytes });
+export const numberSchema = z.int().min(1);
+export const placeSchema: z.ZodType<Place> = z.strictObject({ disk: z.string(), start: bytes, length: bytes });
+/** A stretch of the disk itself. */
+export const herePlaceSchema: z.ZodType<Place> = z.strictObject({
+  disk: z.literal(HERE),
+  start: bytes,
+  length: bytes,
+});
+/** What every step's schema begins with. */
+export const baseShape = { name: z.string().max(200), cost: costSchema };
+export const byteCount = bytes;

@@ -1,0 +1,256 @@
+/** A plan, a journal and a way back act on the disk they are of, in the state they say, and on no other. */
+import { MemoryDevice } from '@/core/device';
+import { surveyDisk } from '@/core/inspect';
+import type { Plan } from '@/core/plan';
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import {
+  assertRewindable,
+  beginUndo,
+  MemoryJournal,
+  MemoryLog,
+  readRunState,
+  readUndo,
+  resumeRun,
+  rewindDisk,
+  startRun,
+  UndoDevice,
+  type DiskSamples,
+  type UndoRecord,
+} from '.';
+import { buildStick, NOW, planFor, SPLIT } from './fixtures/sticks';
+
+const clone = (disk: MemoryDevice): MemoryDevice => new MemoryDevice(disk.buffer.slice(), disk.sectorSize);
+const fill = (count: number, word: string) => [
+  { folder: 'f', count, name: `${word} {n}.bin`, smallest: '40 KiB', largest: '90 KiB' },
+];
+const two = (word: string, id = 'two') =>
+  buildStick({
+    id,
+    size: '40 MiB',
+    volumes: ['ONE', 'TWO'].map((label) => ({
+      size: '19 MiB',
+      fileSystem: 'fat12',
+      label,
+      fill: fill(20, word),
+    })) as never,
+  });
+const DIVIDE = { volumes: [{ keep: 1, size: '10 MiB', label: 'L' }, { keep: 2 }] };
+
+/** Runs a plan until it has done so many steps; what is kept of it. */
+async function stopped(disk: MemoryDevice, plan: Plan, steps: number) {
+  const journal = new MemoryJournal();
+  const undo = new MemoryLog<UndoRecord>();
+  const abort = new AbortController();
+  const progress = ({ step, state }: { step: number; state: string }): void => {
+    if (step === steps - 1 && state === 'done') abort.abort();
+  };
+  const begun = (samples: DiskSamples): Promise<void> => beginUndo(undo, 'a run', samples);
+  const ports = { disk: UndoDevice.fresh(disk, undo), journal, now: NOW, signal: abort.signal, progress };
+  await expect(startRun(plan, ports, { undo: true, begun })).rejects.toMatchObject({ code: 'run.stopped' });
+  return { journal, undo };
+}
+
+/** @returns that nothing of the disk was changed */
+async function refuses(disk: MemoryDevice, act: () => Promise<unknown>, code: string): Promise<void> {
+  const before = disk.buffer.slice();
+  await expect(act()).rejects.toMatchObject({ code });
+  expect(Buffer.compare(disk.buffer, before)).toBe(0);
+}
+
+describe('a plan', () => {
+  it('does not run on a disk that has another volume where it sees none', async () => {
+    const one = await buildStick({ size: '40 MiB', volumes: [{ size: '19 MiB', fileSystem: 'fat12', label: 'ONE' }] });
+    const { plan } = await planFor(one, { volumes: [{ keep: 1 }, { create: 'fat12', label: 'N' }] });
+    const disk = await two('x');
+    await refuses(disk, () => startRun(plan, { disk, journal: new MemoryJournal(), now: NOW }), 'run.changed');
+  });
+
+  it.each<[string, (disk: MemoryDevice) => Promise<MemoryDevice>]>([
+    ['other files in the same places', () => two('y')],
+    ['a volume of another serial number', () => two('x', 'others')],
+    [
+      'a label that was changed since',
+      async (disk) => {
+        const copy = clone(disk);
+        const { plan } = await planFor(copy, { volumes: [{ keep: 1, label: 'NEW' }, { keep: 2 }] });
+        await startRun(plan, { disk: copy, journal: new MemoryJournal(), now: NOW });
+        return copy;
+      },
+    ],
+  ])('does not run on a disk with %s', async (_, other) => {
+    const disk = await two('x');
+    const { plan } = await planFor(disk, DIVIDE);
+    const changed = await other(disk);
+    await refuses(
+      changed,
+      () => startRun(plan, { disk: changed, journal: new MemoryJournal(), now: NOW }),
+      'run.changed',
+    );
+    expect((await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
+  });
+
+  it('that would write what is somebody’s is not begun, whoever made it', async () => {
+    const disk = await two('x');
+    const { plan } = await planFor(disk, DIVIDE);
+    const shrink = plan.steps.find((s) => s.kind === 'shrink')!;
+    const wrong = { ...plan, steps: [{ ...shrink, kind: 'make' as const, fileSystem: 'fat12' }] } as unknown as Plan;
+    const before = disk.buffer.slice();
+    await expect(startRun(wrong, { disk, journal: new MemoryJournal(), now: NOW })).rejects.toThrow(RangeError);
+    expect(Buffer.compare(disk.buffer, before)).toBe(0);
+  });
+});
+
+describe('a journal', () => {
+  it.each([1, 2, 3, 4])(
+    'laid beside another disk of the same size is not acted on, stopped after step %i',
+    async (steps) => {
+      const disk = await two('x');
+      const { plan } = await planFor(disk, DIVIDE);
+      const { journal } = await stopped(disk, plan, steps);
+      const other = await two('y');
+      await refuses(other, () => resumeRun({ disk: other, journal, now: NOW }), 'journal.foreign');
+      const larger = await buildStick({ size: '44 MiB' });
+      await refuses(larger, () => resumeRun({ disk: larger, journal, now: NOW }), 'journal.foreign');
+      expect((await resumeRun({ disk, journal, now: NOW })).proven).toBe(true);
+    },
+  );
+
+  it('does not go on where somebody has changed a volume that it had not come to', async () => {
+    const disk = await two('x');
+    const { plan, survey } = await planFor(disk, DIVIDE);
+    const { journal } = await stopped(disk, plan, 3);
+    const [, second] = survey.volumes;
+    const { start, end } = second!.allocation[0]!;
+    const at = second!.start + start;
+    for (let i = at; i < second!.start + end; i += 4096) disk.buffer[i] = disk.buffer[i]! ^ 0xff;
+    await refuses(disk, () => resumeRun({ disk, journal, now: NOW }), 'journal.foreign');
+  });
+
+  it('does not go on under another table', async () => {
+    const disk = await two('x');
+    const { plan } = await planFor(disk, { volumes: [{ keep: 1, size: '10 MiB' }, { gap: '1 MiB' }, { keep: 2 }] });
+    const moved = clone(disk);
+    const { journal } = await stopped(disk, plan, 3);
+    const { plan: other } = await planFor(moved, { volumes: [{ keep: 1 }], remove: [2] });
+    await startRun(other, { disk: moved, journal: new MemoryJournal(), now: NOW });
+    await refuses(moved, () => resumeRun({ disk: moved, journal, now: NOW }), 'journal.foreign');
+  });
+
+  it('measures a copy by what it is a copy of', async () => {
+    const original = await two('x');
+    const disk = clone(original);
+    const { plan, survey } = await planFor(disk, DIVIDE);
+    const { start, allocation } = survey.volumes[1]!;
+    // The copy went wrong in the last file of the second volume.
+    const at = start + allocation.at(-1)!.end - 3000;
+    disk.buffer[at] = disk.buffer[at]! ^ 1;
+    const certificate = await startRun(plan, { disk, original, journal: new MemoryJournal(), now: NOW });
+    expect(certificate).toMatchObject({ proven: false, volumes: [{ differing: 0 }, { differing: 1 }] });
+  });
+
+  it('says where it is damaged, whatever is in it, and changes nothing', async () => {
+    const start = await buildStick();
+    const { plan } = await planFor(start, SPLIT);
+    const disk = clone(start);
+    const { journal } = await stopped(disk, plan, 3);
+    const records: { record: unknown; body: Uint8Array }[] = [];
+    for await (const entry of journal.entries()) records.push(entry);
+    const anything = fc.oneof(fc.anything(), fc.record({ kind: fc.constantFrom('begin', 'redo', 'done', 'carried') }));
+    const change = fc.tuple(fc.nat(records.length - 1), fc.constantFrom('replace', 'drop', 'twice'), anything);
+    const before = disk.buffer.slice();
+    let refused = 0;
+    await fc.assert(
+      fc.asyncProperty(change, async ([at, how, value]) => {
+        const list = [...records];
+        if (how === 'replace') list[at] = { record: value, body: list[at]!.body };
+        else list.splice(at, how === 'drop' ? 1 : 0, ...(how === 'twice' ? [list[at]!] : []));
+        const entries = async function* () {
+          yield* list;
+        };
+        try {
+          await readRunState({ entries });
+        } catch (error) {
+          refused += 1;
+          expect(error).toMatchObject({ code: expect.stringMatching(/^journal\.(corrupt|version)$/) });
+        }
+      }),
+      { numRuns: 300 * Number(process.env.ULLAGER_FUZZ ?? 1) },
+    );
+    expect(refused).toBeGreaterThan(100);
+    expect(Buffer.compare(disk.buffer, before)).toBe(0);
+  });
+
+  it('writes nothing that is not its step’s, though it says so', async () => {
+    const disk = await two('x');
+    const { plan, survey } = await planFor(disk, DIVIDE);
+    const { journal } = await stopped(disk, plan, 2);
+    const { next } = (await readRunState(journal))!;
+    const second = survey.volumes[1]!;
+    await journal.append({ kind: 'redo', step: next, part: 0, extents: [[second.start, 512]] }, new Uint8Array(512));
+    await journal.append({ kind: 'commit', step: next, parts: 1 });
+    await refuses(disk, () => resumeRun({ disk, journal, now: NOW }), 'journal.corrupt');
+  });
+
+  it('of another version is named as such', async () => {
+    const entries = async function* () {
+      yield { record: { kind: 'begin', version: 1, plan: {} }, body: new Uint8Array() };
+    };
+    await expect(readRunState({ entries })).rejects.toMatchObject({ code: 'journal.version' });
+  });
+});
+
+describe('a way back', () => {
+  async function kept(steps: number) {
+    const start = await two('x');
+    const disk = clone(start);
+    const { plan } = await planFor(disk, DIVIDE);
+    const { journal, undo } = await stopped(disk, plan, steps);
+    return { start, disk, journal, undo, state: (await readUndo(undo))!, run: (await readRunState(journal))!.run };
+  }
+
+  it.each([3, 5])('is not taken on another disk of the same size, after step %i', async (steps) => {
+    const { start, disk, undo, state, run } = await kept(steps);
+    const other = await two('y');
+    await refuses(other, () => assertRewindable(other, undo, state, run), 'journal.foreign');
+    // Nor without the journal that says how far the run was.
+    await refuses(disk, () => assertRewindable(disk, undo, state, undefined), 'journal.foreign');
+    await assertRewindable(disk, undo, state, run);
+    await rewindDisk(disk, undo);
+    expect(Buffer.compare(disk.buffer, start.buffer)).toBe(0);
+  });
+
+  it('is not taken where somebody has changed the disk since the run was over', async () => {
+    const { disk, journal, undo } = await kept(3);
+    const device = await UndoDevice.open(disk, undo, (await readRunState(journal))!.run);
+    expect((await resumeRun({ disk: device, journal, now: NOW })).proven).toBe(true);
+    await device.noteLeft();
+    const state = (await readUndo(undo))!;
+    await assertRewindable(disk, undo, state, undefined);
+    const changed = clone(disk);
+    changed.buffer[state.kept.at(-1)! + 7]! ^= 1;
+    await refuses(changed, () => assertRewindable(changed, undo, state, undefined), 'run.changed');
+  });
+
+  it('is gone through again from the start when the power went in the middle of it', async () => {
+    const { start, disk, undo, state, run } = await kept(4);
+    await assertRewindable(disk, undo, state, run);
+    for (let n = 0; n < 3; n++) {
+      const write = disk.write.bind(disk);
+      let left = n % 2;
+      disk.write = async (offset, from) => {
+        if (left-- <= 0) throw new Error('cut');
+        return write(offset, from);
+      };
+      await expect(rewindDisk(disk, undo)).rejects.toThrow('cut');
+      disk.write = write;
+      const again = (await readUndo(undo))!;
+      expect(again.rewinding).toBe(true);
+      await expect(UndoDevice.open(disk, undo, run)).rejects.toMatchObject({ code: 'run.rewinding' });
+      await assertRewindable(disk, undo, again, undefined);
+    }
+    await rewindDisk(disk, undo);
+    expect(Buffer.compare(disk.buffer, start.buffer)).toBe(0);
+    expect((await surveyDisk(disk)).volumes).toHaveLength(2);
+  });
+});

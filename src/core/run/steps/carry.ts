@@ -1,0 +1,142 @@
+/** Carrying a volume: on the disk itself, away to another disk, and back; and clearing what was there. */
+import { OverlayDevice, WindowDevice } from '@/core/device';
+import type { ByteRange } from '@/core/fs';
+import { overlapsItself, wayOf, windowsOf, type CarryStep, type EmptyStep } from '@/core/plan';
+import { applyNow } from '../apply-now';
+import { assertReadable, inPieces, listCarried, readCarried, type CarryPorts } from '../carry-pieces';
+import { assertSealed, copyParts, sealArrived, type CarryEnd } from '../seal';
+import type { StepContext, StepRunner } from './step-context';
+
+export const carry: StepRunner<CarryStep> = (step, context) => {
+  const way = wayOf(step);
+  if (way === 'away') return carryAway(step, context);
+  if (way === 'back') return carryBack(step, context);
+  return step.to.length < step.from.length ? moveSmaller(step, context) : move(step, context);
+};
+
+/** Pieces of the step that were carried before an interruption, once what it carries is listed. */
+const begunPieces = ({ index, state }: StepContext): number | undefined =>
+  index === state.next ? state.pieces : undefined;
+
+function portsOf({ ports: { journal, signal }, report }: StepContext): CarryPorts {
+  return { journal, carried: report, ...(signal ? { signal } : {}) };
+}
+
+/** What is in use of a volume that is still where it was; all of it where that is not known. */
+async function toCarry(step: CarryStep, context: StepContext): Promise<readonly ByteRange[]> {
+  if (step.whole) return [{ start: 0, end: step.from.length }];
+  return (await context.open(context.window(step.from))).allocation();
+}
+
+/** Nothing of the target is live, so that any length of a piece is safe; as if it were moved by its own length. */
+const freely = (length: number): Iterable<ByteRange> => windowsOf(length, 0, length);
+
+async function move(step: CarryStep, context: StepContext): Promise<void> {
+  const { from, to } = step;
+  const { journal, disk, signal } = context.ports;
+  const begun = begunPieces(context);
+  const ranges =
+    begun === undefined ? await toCarry(step, context) : (await readCarried(journal, context.index)).ranges;
+  if (begun === undefined) {
+    if (overlapsItself(step)) await assertReadable(disk, signal, context.index, from.start, ranges);
+    await listCarried(journal, context.index, ranges);
+  }
+  const windows = windowsOf(from.start, to.start, to.length);
+  await inPieces(portsOf(context), context.index, windows, ranges, begun ?? 0, async (parts) => {
+    for (const { start, end } of parts) await disk.copy(from.start + start, to.start + start, end - start);
+    await disk.flush();
+  });
+  await arrive(step, context, ranges);
+}
+
+/**
+ * The volume is made smaller over its old place, in memory and by reference, and only what comes of it is carried. Its
+ * old place is not written before all is in the new one, so that after a cut the same comes of it again.
+ */
+async function moveSmaller(step: CarryStep, context: StepContext): Promise<void> {
+  const { journal } = context.ports;
+  const { length } = step.to;
+  const overlay = await OverlayDevice.open(context.window(step.from));
+  const volume = await context.open(overlay);
+  await applyNow(overlay, 0, await volume.allocation(), (tx) => volume.shrink(length, tx, context.state));
+  const ranges = await (await context.open(new WindowDevice(overlay, 0, length))).allocation();
+  const begun = begunPieces(context);
+  if (begun === undefined) await listCarried(journal, context.index, ranges);
+  await carryFreely(context, { device: overlay, start: 0 }, endOf(step, context), length, ranges, begun ?? 0);
+  await arrive(step, context, ranges);
+}
+
+const endOf = ({ to }: CarryStep, context: StepContext): CarryEnd => ({ device: context.disk(to), start: to.start });
+
+async function carryFreely(
+  context: StepContext,
+  source: CarryEnd,
+  target: CarryEnd,
+  length: number,
+  ranges: readonly ByteRange[],
+  begun: number,
+): Promise<void> {
+  await inPieces(portsOf(context), context.index, freely(length), ranges, begun, async (parts) => {
+    await copyParts(source, target, parts);
+    await target.device.flush();
+  });
+}
+
+async function carryAway(step: CarryStep, context: StepContext): Promise<void> {
+  const { from, to, other } = step;
+  const { disk, journal, hasher } = context.ports;
+  const [source, target] = [{ device: disk, start: from.start }, endOf(step, context)];
+  const begun = begunPieces(context);
+  const ranges =
+    begun === undefined ? await toCarry(step, context) : (await readCarried(journal, context.index)).ranges;
+  if (begun === undefined) await listCarried(journal, context.index, ranges);
+  await inPieces(portsOf(context), context.index, freely(to.length), ranges, begun ?? 0, async (parts) => {
+    await copyParts(source, target, parts);
+    await target.device.flush();
+    return sealArrived(source, target, parts, other!, hasher);
+  });
+  const tx = context.tableTransaction();
+  await context.writeTable(tx, step.table);
+  await context.commit(tx);
+}
+
+async function carryBack(step: CarryStep, context: StepContext): Promise<void> {
+  const { from, number, other } = step;
+  const { journal, hasher } = context.ports;
+  const source = { device: context.disk(from), start: from.start };
+  const target = endOf(step, context);
+  const away = context.state.plan.steps.findLastIndex(
+    (s, i) => i < context.index && s.kind === 'carry' && s.number === number && wayOf(s) === 'away',
+  );
+  const { ranges, seals } = await readCarried(journal, away);
+  const begun = begunPieces(context) ?? 0;
+  await inPieces(portsOf(context), context.index, freely(from.length), ranges, begun, async (parts, piece) => {
+    await assertSealed(source, parts, seals.get(piece), other!, hasher);
+    await copyParts(source, target, parts);
+    await target.device.flush();
+  });
+  await arrive(step, context, ranges);
+}
+
+/** What refers to where a volume starts, and the table, follow in one go. */
+async function arrive(step: CarryStep, context: StepContext, ranges: readonly ByteRange[]): Promise<void> {
+  const { whole, table, to } = step;
+  const tx = context.transaction(to.start, ranges);
+  if (!whole) {
+    const volume = await context.open(context.window(to));
+    await volume.rebase(to.start / context.ports.disk.sectorSize, tx);
+  }
+  await context.writeTable(tx, table, to.start);
+  await context.commit(tx);
+}
+
+export const empty: StepRunner<EmptyStep> = async ({ place }, context) => {
+  const disk = context.disk(place);
+  const away = context.state.plan.steps.findLastIndex(
+    (s, i) => i < context.index && s.kind === 'carry' && s.to.disk === place.disk && s.to.start === place.start,
+  );
+  const { ranges } = await readCarried(context.ports.journal, away);
+  for (const { start, end } of ranges) await disk.discard(place.start + start, end - start);
+  await disk.flush();
+  return context.markDone();
+};

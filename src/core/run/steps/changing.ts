@@ -1,0 +1,35 @@
+/** Steps that change a volume where it is, through one transaction each; and those that are only marked. */
+import { driverOf } from '@/core/fs';
+import type { GrowStep, MakeStep, MarkStep, RelabelStep, RemoveStep, ShrinkStep, TableStep } from '@/core/plan';
+import { CoreError } from '@/core/errors';
+import type { StepRunner } from './step-context';
+
+export const shrink: StepRunner<ShrinkStep> = ({ at, to }, context) =>
+  context.change(at, (volume, tx) => volume.shrink(to, tx, context.state));
+
+export const grow: StepRunner<GrowStep> = ({ at }, context) =>
+  context.change(at, (volume, tx) => volume.grow(at.length, tx, context.state));
+
+export const mark: StepRunner<MarkStep> = ({ at }, context) =>
+  context.change(at, (volume, tx) => volume.markForCheck(tx));
+
+export const relabel: StepRunner<RelabelStep> = ({ at, label }, context) =>
+  context.change(at, (volume, tx) => volume.relabel(label, tx));
+
+/** The table step makes it so. */
+export const remove: StepRunner<RemoveStep> = (_, context) => context.markDone();
+
+export const table: StepRunner<TableStep> = async (step, context) => {
+  const tx = context.tableTransaction();
+  await context.writeTable(tx, step.table);
+  await context.commit(tx);
+};
+
+export const make: StepRunner<MakeStep> = async ({ at, fileSystem, label, clusterSize, serial, format }, context) => {
+  const driver = driverOf(fileSystem);
+  if (!driver) throw new CoreError('fs.ability', { fileSystem, ability: 'be made' });
+  const tx = context.transaction(at.start, []);
+  const startLba = at.start / context.ports.disk.sectorSize;
+  await driver.make(context.window(at), { kind: fileSystem, label, serial, startLba, format, clusterSize }, tx);
+  await context.commit(tx);
+};

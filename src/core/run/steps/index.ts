@@ -1,0 +1,27 @@
+/** How every kind of step is carried out. A kind that is not in the record below does not compile. */
+import type { Step, StepsByKind } from '@/core/plan';
+import { carry, empty } from './carry';
+import { grow, make, mark, relabel, remove, shrink, table } from './changing';
+import { check, prove } from './reading';
+import type { StepContext, StepRunner } from './step-context';
+
+const RUNNERS: { readonly [K in keyof StepsByKind]: StepRunner<StepsByKind[K]> } = {
+  check,
+  shrink,
+  carry,
+  empty,
+  remove,
+  table,
+  grow,
+  make,
+  relabel,
+  prove,
+  mark,
+};
+
+/** Carries a step out; it is marked done when this returns. */
+export const performStep = (step: Step, context: StepContext): Promise<void> =>
+  (RUNNERS[step.kind] as StepRunner<Step>)(step, context);
+
+export { proveVolume } from './reading';
+export { StepContext } from './step-context';

@@ -1,0 +1,72 @@
+/** Disks and files on their way out: served through a port, or written into a file that a person picked. */
+import type { BlockDevice } from '@/core/device';
+import { CoreError } from '@/core/errors';
+import type { FileEntry, Volume } from '@/core/fs';
+import { exportGzip, exportOccupied, exportQcow2, exportRaw, fingerprintImage, sameContent } from '@/core/image';
+import { BlobSource } from './blob-source';
+import type { OpenDisk, OpenDisks } from './open-disks';
+import type { ExportListener, ImageFormat } from './protocol';
+import { isQuota } from './stores';
+
+export const EXPORTS: Readonly<Record<ImageFormat, (device: BlockDevice) => AsyncGenerator<Uint8Array>>> = {
+  raw: exportRaw,
+  gz: exportGzip,
+  qcow2: exportQcow2,
+};
+
+const READ_CHUNK = 4 * 1024 * 1024;
+
+/** A file's content in chunks. */
+export async function* readFile(volume: Volume, window: BlockDevice, entry: FileEntry): AsyncGenerator<Uint8Array> {
+  for await (const run of volume.content(entry)) {
+    if (run.kind === 'bytes') {
+      yield run.bytes;
+      continue;
+    }
+    for (let done = 0; done < run.length; done += READ_CHUNK) {
+      const length = Math.min(READ_CHUNK, run.length - done);
+      yield run.kind === 'at' ? await window.bytes(run.offset + done, length) : new Uint8Array(length);
+    }
+  }
+}
+
+/**
+ * Writes a disk raw into a file, empty stretches skipped. The file is replaced only when all of it is written.
+ * @throws CoreError `file.same` when it is a file that an open image is in, `storage.full`
+ */
+export async function exportTo(
+  disks: OpenDisks,
+  { overlay }: OpenDisk,
+  handle: FileSystemFileHandle,
+  progress: ExportListener,
+): Promise<void> {
+  await assertNoOpenImage(disks, handle);
+  const ranges = [...overlay.occupied()];
+  const total = ranges.reduce((sum, r) => sum + (r.end - r.start), 0);
+  const writable = await handle.createWritable();
+  try {
+    await writable.truncate(overlay.size);
+    let done = 0;
+    for await (const { offset, bytes } of exportOccupied(overlay)) {
+      await writable.write({ type: 'write', position: offset, data: bytes as Uint8Array<ArrayBuffer> });
+      done += bytes.length;
+      progress(done, total);
+    }
+    await writable.close();
+  } catch (error) {
+    await writable.abort().catch(() => undefined);
+    if (isQuota(error)) throw new CoreError('file.full', { name: handle.name, wanted: total }, error);
+    throw error;
+  }
+}
+
+/** A picker may give the very file that an image is read from, and what is read by reference must not be written over. */
+async function assertNoOpenImage(disks: OpenDisks, handle: FileSystemFileHandle): Promise<void> {
+  const file = await handle.getFile();
+  for (const { image, name } of disks.all()) {
+    if (!image || image.fingerprint.size !== file.size) continue;
+    const found = await fingerprintImage(new BlobSource(file), file.lastModified).catch(() => undefined);
+    if (found && sameContent(found, image.fingerprint))
+      throw new CoreError('file.same', { name: handle.name, other: `the image ${name} is read from` });
+  }
+}

@@ -1,0 +1,153 @@
+/** The runs on open disks, and who keeps out of whose way. */
+import type { BlockDevice } from '@/core/device';
+import { CoreError } from '@/core/errors';
+import type { Survey } from '@/core/inspect';
+import { isHere, type DiskId } from '@/core/place';
+import { placesElsewhere, type Plan } from '@/core/plan';
+import type { Certificate } from '@/core/proof';
+import { readRunState, resumeRun, startRun, type RunPorts } from '@/core/run';
+import type { Database } from './database';
+import type { OpenDisks } from './open-disks';
+import type { ProgressListener, RunHow, RunStatus } from './protocol';
+import { clearStored, DexieJournal } from './stores';
+import { webHasher } from './web-hasher';
+
+const PROGRESS_EVERY_MS = 80;
+
+export class Runs {
+  readonly #running = new Map<string, AbortController>();
+
+  constructor(
+    private readonly db: Database,
+    private readonly disks: OpenDisks,
+  ) {}
+
+  async status(id: string): Promise<RunStatus | undefined> {
+    const state = await readRunState(new DexieJournal(this.db, id));
+    return state && { plan: state.plan, next: state.next, started: state.started, certificate: state.certificate };
+  }
+
+  async start(id: string, plan: Plan, how: RunHow, progress: ProgressListener): Promise<Certificate> {
+    this.assertNone(id);
+    await this.assertLendsNothing(id);
+    const { medium } = await this.disks.disk(id);
+    if (medium) medium.pace = how.paced ? 1 : 0;
+    const start = { run: crypto.randomUUID(), override: how.override ?? false };
+    return this.#execute(id, plan, progress, (ports) => startRun(plan, ports, start));
+  }
+
+  async resume(id: string, progress: ProgressListener): Promise<Certificate> {
+    const status = await this.status(id);
+    return this.#execute(id, status?.plan, progress, resumeRun);
+  }
+
+  stop(id: string): void {
+    this.#running.get(id)?.abort();
+  }
+
+  /** @throws CoreError `run.going-on` while a run on the disk, or one that uses it, goes on */
+  assertNone(id: string): void {
+    if (!this.#running.has(id)) return;
+    throw new CoreError('run.going-on', { name: this.disks.known(id)?.name ?? 'the disk' });
+  }
+
+  /** @throws CoreError `run.holds` while an unfinished run on another disk has something set aside on this one */
+  async assertLendsNothing(id: string): Promise<void> {
+    for (const other of await this.db.journal.orderBy('diskId').uniqueKeys()) {
+      if (other === id || typeof other !== 'string') continue;
+      // A journal that can't be read is not acted on, and holds nothing.
+      const status = await this.status(other).catch(() => undefined);
+      if (!status || status.certificate || !placesElsewhere(status.plan).has(id)) continue;
+      const run = this.disks.known(other)?.name ?? 'another disk';
+      const { name } = await this.disks.disk(id);
+      throw new CoreError('run.holds', { name, reason: `the unfinished run on ${run} has something set aside on it` });
+    }
+  }
+
+  /** The disks that a plan sets volumes aside on. @throws CoreError `run.holds` where a run on one is unfinished */
+  async #others(plan: Plan | undefined): Promise<Map<DiskId, BlockDevice>> {
+    const out = new Map<DiskId, BlockDevice>();
+    for (const id of plan ? placesElsewhere(plan).keys() : []) {
+      // One that is not on the bench shows as such where it is needed.
+      const disk = await this.disks.disk(id).catch(() => undefined);
+      if (!disk) continue;
+      const status = await this.status(id);
+      if (status && !status.certificate)
+        throw new CoreError('run.holds', { name: disk.name, reason: 'a run on it is unfinished' });
+      out.set(id, disk.medium ?? disk.overlay);
+    }
+    return out;
+  }
+
+  async #execute(
+    id: string,
+    plan: Plan | undefined,
+    progress: ProgressListener,
+    act: (ports: RunPorts) => Promise<Certificate>,
+  ): Promise<Certificate> {
+    this.assertNone(id);
+    const abort = new AbortController();
+    // Whatever lends room takes part, and is left alone by all others as long.
+    const taking = [id, ...(plan ? placesElsewhere(plan).keys() : [])];
+    for (const other of taking) this.assertNone(other);
+    for (const other of taking) this.#running.set(other, abort);
+    try {
+      const [disk, others] = await Promise.all([this.disks.disk(id), this.#others(plan)]);
+      const { medium } = disk;
+      const before = medium?.seconds ?? 0;
+      return await act({
+        disk: medium ?? disk.overlay,
+        others,
+        journal: new DexieJournal(this.db, id),
+        hasher: webHasher,
+        now: () => new Date().toISOString(),
+        signal: abort.signal,
+        progress: paced((report) => progress(medium ? { ...report, simulated: medium.seconds - before } : report)),
+      });
+    } finally {
+      for (const other of taking) this.#running.delete(other);
+      await this.disks.look(id).catch(() => undefined);
+    }
+  }
+
+  /** Puts a disk back as it was. What an unfinished run set aside on other disks is not wanted then. */
+  async rewind(id: string): Promise<Survey> {
+    this.assertNone(id);
+    await this.assertLendsNothing(id);
+    const { overlay } = await this.disks.disk(id);
+    // Emptied first: what is known of it goes with the journal. Where there is no room left for that, it is made first.
+    const state = await readRunState(new DexieJournal(this.db, id)).catch(() => undefined);
+    const places = state && !state.certificate ? state.plan.steps.slice(0, state.next + 1).flatMap(placeAside) : [];
+    const emptied = await this.#empty(places).then(
+      () => true,
+      () => false,
+    );
+    await clearStored(this.db, id);
+    await overlay.rewind();
+    if (!emptied) await this.#empty(places);
+    return this.disks.look(id);
+  }
+
+  async #empty(places: readonly ReturnType<typeof placeAside>[number][]): Promise<void> {
+    for (const { disk, start, length } of places) {
+      const overlay = this.disks.known(disk)?.overlay;
+      await overlay?.discard(start, length);
+      await overlay?.flush();
+    }
+  }
+}
+
+const placeAside = (step: Plan['steps'][number]) => (step.kind === 'carry' && !isHere(step.to) ? [step.to] : []);
+
+/** Passes on what a person can see: the beginning and the end of each step, and what lies between at a pace. */
+function paced(progress: ProgressListener): ProgressListener {
+  let last = 0;
+  let step = -1;
+  return (report) => {
+    const now = performance.now();
+    if (report.state !== 'done' && report.step === step && now - last < PROGRESS_EVERY_MS) return;
+    last = now;
+    step = report.step;
+    progress(report);
+  };
+}

@@ -1,0 +1,335 @@
+/** The disks on the bench: opening, finding again, taking away. */
+import { isCoreError } from '@/core/errors';
+import { sameContent, sameImage, type ImageFingerprint } from '@/core/image';
+import type { Survey } from '@/core/inspect';
+import { parseRecipe, type Recipe } from '@/core/practice';
+import { engine, listener, onEngineDeath, watchEngine, type StoredDisk } from '@/engine';
+import { afterRun, beginJob, fitsDisk, parseJob, reachedPlan, type JobState } from './job';
+import { dropJob, putJob, storeJobs } from './jobs';
+import { db, keep, messageOf, show } from './keeping';
+import { dropRun, putRun, viewOf } from './runs';
+import { diskOf, get, mayNotEdit, putDisk, set, type BenchDisk } from './store';
+import { keptView, look } from './view';
+
+/** Longer than any browser takes to open its storage. */
+const STORAGE_WITHIN_MS = 6000;
+
+/** Opens the bench: what was stored, and the demo disks where the server has them. */
+export async function openBench(): Promise<void> {
+  try {
+    await within(STORAGE_WITHIN_MS, openStorage());
+  } catch (error) {
+    return set({ fatal: storageWords(error) });
+  }
+  await holdBench();
+  const view = await keptView();
+  const known = await db.disks.orderBy('order').toArray();
+  const recipes = await demoRecipes();
+  const added = recipes
+    .filter((recipe) => !known.some((d) => d.id === recipe.id))
+    .map((recipe, i): StoredDisk => ({
+      id: recipe.id,
+      name: recipe.name,
+      order: known.length + i,
+      source: { kind: 'practice', recipe },
+    }));
+  if (added.length > 0) void keep(() => db.disks.bulkPut(added));
+  set({ disks: [...known, ...added].map((stored) => ({ stored, status: 'opening' })), ...view });
+  const { currentId, disks } = get();
+  const inHandFirst = [...disks].sort((a, b) => Number(b.stored.id === currentId) - Number(a.stored.id === currentId));
+  if (typeof window !== 'undefined') window.addEventListener('pagehide', storeJobs);
+  onEngineDeath(() => void afterEngineDeath());
+  watchEngine((silent) => set({ silent }));
+  // Those that are known show at once; they share one worker, which builds one after the other.
+  await Promise.all(inHandFirst.map((disk) => openStored(disk.stored)));
+  set({ ready: true });
+}
+
+async function openStorage(): Promise<void> {
+  if (typeof indexedDB === 'undefined') throw new Error('there is none');
+  if (!db.isOpen()) await db.open();
+}
+
+function within<T>(ms: number, work: Promise<T>): Promise<T> {
+  return new Promise((resolve, reject) => {
+    const timer = setTimeout(() => reject(new Error('it does not answer')), ms);
+    work.then(resolve, reject).finally(() => clearTimeout(timer));
+  });
+}
+
+const storageWords = (error: unknown): string =>
+  `This browser keeps nothing for this page (${messageOf(error)}), so no run could be made safe. Allow storage for it, close private windows or other tabs of it, or use another browser, and load it again.`;
+
+/** One tab holds the bench; others show it and take over when it is let go. */
+async function holdBench(): Promise<void> {
+  if (await engine('hold')) return set({ readOnly: false });
+  set({ readOnly: true });
+  void engine('whenFree').then(
+    () => location.reload(),
+    () => undefined,
+  );
+}
+
+async function demoRecipes(): Promise<Recipe[]> {
+  try {
+    const response = await fetch('/api/demo');
+    return response.ok ? ((await response.json()) as unknown[]).map(parseRecipe) : [];
+  } catch {
+    return [];
+  }
+}
+
+const sameJson = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
+
+/** What was found on demo disks when the application was built, by the same code. */
+let looked: Promise<readonly { recipe: unknown; survey: Survey }[]> | undefined;
+
+/** What is known of a practice disk before it is built here, while nothing was run on it. */
+async function lookedAt(id: string, recipe: Recipe): Promise<Survey | undefined> {
+  const counts = [db.overlayEdits, db.overlayPages, db.journal].map((t) => t.where('diskId').equals(id).count());
+  if ((await Promise.all(counts)).some((count) => count > 0)) return undefined;
+  looked ??= fetch('/api/demo/looked')
+    .then((response) => (response.ok ? response.json() : []))
+    .catch(() => []);
+  return (await looked).find((one) => sameJson(one.recipe, recipe))?.survey;
+}
+
+async function openStored(stored: StoredDisk): Promise<void> {
+  const { id, source } = stored;
+  try {
+    if (source.kind === 'practice') {
+      // A recipe may have been kept before it had all of its fields.
+      const recipe = parseRecipe(source.recipe);
+      const known = await lookedAt(id, recipe);
+      if (known) await opened(id, known, recipe, false);
+      const found = await engine('openPractice', id, recipe);
+      // What was found before stands unless the disk turns out to be another.
+      if (!known || !sameJson(known, found)) await opened(id, found, recipe);
+      return;
+    }
+    const { handle, fingerprint: expected, inside } = source;
+    if (!handle || (await permission(handle, false)) !== 'granted') return putDisk(id, { status: 'wanted' });
+    const { survey } = await engine('openImage', id, await handle.getFile(), {
+      expected,
+      ...(inside ? { inside } : {}),
+    });
+    await opened(id, survey);
+  } catch (error) {
+    putDisk(
+      id,
+      isWanted(error) ? { status: 'wanted', error: wantedWords(error) } : { status: 'failed', error: messageOf(error) },
+    );
+  }
+}
+
+/** Whether an image has to be picked anew: its file is another, was moved, or can't be read any more. */
+const isWanted = (error: unknown): boolean =>
+  isCoreError(error, 'image.changed') || ['NotFoundError', 'NotReadableError'].includes((error as Error).name);
+
+const wantedWords = (error: unknown): string =>
+  isCoreError(error) ? error.message : 'The image file is not where it was. Pick it again.';
+
+type Permissioned = FileSystemFileHandle & {
+  queryPermission?(o: { mode: 'read' }): Promise<PermissionState>;
+  requestPermission?(o: { mode: 'read' }): Promise<PermissionState>;
+};
+
+function permission(handle: Permissioned, ask: boolean): Promise<PermissionState> {
+  const act = ask ? handle.requestPermission : handle.queryPermission;
+  return act ? act.call(handle, { mode: 'read' }) : Promise.resolve('granted');
+}
+
+/** @param mayRun whether a run may be under way; the engine is asked then, and may be busy */
+async function opened(id: string, survey: Survey, recipe?: Recipe, mayRun = true): Promise<void> {
+  putDisk(id, { status: 'open', survey, error: undefined, stuck: undefined });
+  const row = await db.jobs.get(id);
+  const stored = parseJob(row?.state);
+  const status = mayRun ? await engine('runStatus', id).catch((error: unknown) => stuck(id, error)) : undefined;
+  const job = jobFor(survey, stored, status, recipe);
+  set(({ jobs }) => ({ jobs: { ...jobs, [id]: job } }));
+  if (job !== stored && stored && status?.certificate) putJob(id, job);
+  if (row && !stored && !get().readOnly)
+    set({
+      problem: `What was planned on ${diskOf(id)?.stored.name ?? 'a disk'} can’t be read any more and was begun anew.`,
+    });
+  if (status) set(({ runs }) => ({ runs: { ...runs, [id]: viewOf(status) } }));
+}
+
+/** A journal that can't be gone on with is told of, and what it is of can be put back. */
+function stuck(id: string, error: unknown): undefined {
+  if (!isCoreError(error) || !error.code.startsWith('journal.')) throw error;
+  putDisk(id, { stuck: error.message });
+  return undefined;
+}
+
+function jobFor(
+  survey: Survey,
+  stored: JobState | undefined,
+  status: Awaited<ReturnType<typeof engine<'runStatus'>>>,
+  recipe: Recipe | undefined,
+): JobState {
+  if (!stored) return beginJob(survey, recipe);
+  if (fitsDisk(stored, survey)) return stored;
+  // Between the steps of a run the disk fits neither layout; the job is kept for when the run is over.
+  if (status && !status.certificate) return stored;
+  // The run came to its end while nobody looked.
+  if (status?.certificate && reachedPlan(stored, survey)) return afterRun(stored, survey);
+  return beginJob(survey, recipe);
+}
+
+async function afterEngineDeath(): Promise<void> {
+  for (const [id, run] of Object.entries(get().runs))
+    if (run.state === 'running' || run.state === 'stopping')
+      putRun(id, { state: 'failed', error: 'The engine stopped unexpectedly. The run goes on where it was.' });
+  set({ silent: false, opening: undefined });
+  await holdBench();
+  await Promise.all(get().disks.map((disk) => openStored(disk.stored)));
+}
+
+/** What a person says of a file that is put on the bench. */
+export interface FileWords {
+  readonly inside?: string;
+  /** It is another image than one that is known, whatever it looks like. */
+  readonly another?: boolean;
+}
+
+/** Puts a picked or dropped file on the bench, or finds the disk again that it is. */
+export async function openFile(file: File, handle?: FileSystemFileHandle, words: FileWords = {}): Promise<void> {
+  set({ choosing: undefined });
+  const no = mayNotEdit(get());
+  if (no) return set({ problem: no });
+  try {
+    const fingerprint = file.size > 0 ? await engine('fingerprint', file) : undefined;
+    const known = fingerprint && !words.another ? knownAs(fingerprint) : undefined;
+    if (known) return await foundAgain(known, file, fingerprint!, handle);
+    await openNew(file, handle, words.inside);
+  } catch (error) {
+    if (isCoreError(error, 'image.cancelled')) return;
+    if (isCoreError(error, 'image.several'))
+      return set({ choosing: { why: 'several', file, handle, names: error.facts.names } });
+    await show(error);
+  } finally {
+    set({ opening: undefined });
+  }
+}
+
+/** The disk that a file is: the same to the date, else one that waits for a file of that content. */
+function knownAs(fingerprint: ImageFingerprint): BenchDisk | undefined {
+  const images = get().disks.filter((d) => d.stored.source.kind === 'image');
+  const by = (same: typeof sameImage) => (d: BenchDisk) =>
+    d.stored.source.kind === 'image' && same(d.stored.source.fingerprint, fingerprint);
+  return images.find(by(sameImage)) ?? images.filter((d) => d.status !== 'open').find(by(sameContent));
+}
+
+async function foundAgain(
+  { stored: { id, name, source }, status }: BenchDisk,
+  file: File,
+  fingerprint: ImageFingerprint,
+  handle: FileSystemFileHandle | undefined,
+): Promise<void> {
+  if (source.kind !== 'image') return;
+  if (!sameImage(source.fingerprint, fingerprint)) return set({ choosing: { why: 'same?', file, handle, id, name } });
+  if (status !== 'open') return reopen(id, file, handle);
+  look({ currentId: id, stage: 'look', selected: undefined });
+}
+
+async function openNew(
+  file: File,
+  handle: FileSystemFileHandle | undefined,
+  inside: string | undefined,
+): Promise<void> {
+  const id = crypto.randomUUID();
+  const { survey, fingerprint } = await engine('openImage', id, file, inside ? { inside } : {}, told(id, file.name));
+  const stored: StoredDisk = {
+    id,
+    name: file.name.replace(/\.(img|raw|bin|dd)$/i, ''),
+    order: Date.now(),
+    source: { kind: 'image', fingerprint, ...(handle ? { handle } : {}), ...(inside ? { inside } : {}) },
+  };
+  await keep(() => db.disks.put(stored));
+  set(({ disks }) => ({ disks: [...disks, { stored, status: 'opening' }] }));
+  await opened(id, survey);
+  look({ currentId: id, stage: 'look', selected: undefined });
+}
+
+/** Shows how far the opening of a packed file is. */
+const told = (id: string, name: string) =>
+  listener((done: number, total: number) => set({ opening: { id, name, done, total } }));
+
+/** Calls off the opening of a file. */
+export async function cancelOpening(): Promise<void> {
+  const { opening } = get();
+  if (opening) await engine('cancelOpening', opening.id);
+}
+
+export const dismissChoice = (): void => set({ choosing: undefined });
+
+/** Puts a described disk on the bench. */
+export async function addPractice(recipe: Recipe): Promise<void> {
+  const no = mayNotEdit(get());
+  if (no) return set({ problem: no });
+  const stored: StoredDisk = {
+    id: recipe.id,
+    name: recipe.name,
+    order: Date.now(),
+    source: { kind: 'practice', recipe },
+  };
+  const survey = await engine('openPractice', recipe.id, recipe);
+  await keep(() => db.disks.put(stored));
+  set(({ disks }) => ({ disks: [...disks, { stored, status: 'opening' }] }));
+  await opened(recipe.id, survey, recipe);
+  look({ currentId: recipe.id, stage: 'look', selected: undefined });
+}
+
+/** Opens a known image again, from its handle or from a file picked anew. */
+export async function reopen(id: string, file?: File, handle?: FileSystemFileHandle, otherDate = false): Promise<void> {
+  set({ choosing: undefined });
+  const disk = diskOf(id);
+  if (disk?.stored.source.kind !== 'image' || get().readOnly) return;
+  const { source, name } = disk.stored;
+  const kept = handle ?? (file ? undefined : source.handle);
+  try {
+    if (!file && kept && (await permission(kept, true)) !== 'granted') return;
+    const picked = file ?? (await kept!.getFile());
+    const { fingerprint: expected, inside } = source;
+    const how = { expected, otherDate, ...(inside ? { inside } : {}) };
+    const { survey, fingerprint } = await engine('openImage', id, picked, how, told(id, picked.name));
+    const stored = { ...disk.stored, source: { ...source, fingerprint, ...(kept ? { handle: kept } : {}) } };
+    await keep(() => db.disks.put(stored));
+    putDisk(id, { stored });
+    await opened(id, survey);
+  } catch (error) {
+    if (isCoreError(error, 'image.cancelled')) return;
+    if (file && isCoreError(error, 'image.changed')) {
+      const found = await engine('fingerprint', file).catch(() => undefined);
+      const same = found !== undefined && sameContent(found, source.fingerprint);
+      return set({ choosing: { why: same ? 'same?' : 'other', file, handle, id, name } });
+    }
+    putDisk(id, isWanted(error) ? { status: 'wanted', error: wantedWords(error) } : { error: messageOf(error) });
+    await show(isCoreError(error) ? error : new Error(wantedWords(error)));
+  } finally {
+    set({ opening: undefined });
+  }
+}
+
+/** Takes a disk off the bench with everything kept for it. */
+export async function removeDisk(id: string): Promise<void> {
+  const no = mayNotEdit(get());
+  if (no) return set({ problem: no });
+  try {
+    await engine('forget', id);
+    dropJob(id);
+    await db.transaction('rw', [db.disks, db.jobs], async () => {
+      await db.disks.delete(id);
+      await db.jobs.delete(id);
+    });
+  } catch (error) {
+    return show(error);
+  }
+  dropRun(id);
+  set(({ disks, currentId, full }) => ({
+    disks: disks.filter((d) => d.stored.id !== id),
+    ...(full ? { full: { ...full, disks: full.disks.filter((d) => d.id !== id) } } : {}),
+    ...(currentId === id ? { currentId: undefined, stage: 'bench' as const } : {}),
+  }));
+}

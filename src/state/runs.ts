@@ -1,0 +1,122 @@
+/** Runs, as the page begins and follows them. */
+import { isCoreError } from '@/core/errors';
+import type { Plan } from '@/core/plan';
+import type { Certificate } from '@/core/proof';
+import { engine, EngineDied, listener, type RunStatus } from '@/engine';
+import { afterRewind, afterRun } from './job';
+import { putJob } from './jobs';
+import { messageOf, show, showUse } from './keeping';
+import { diskOf, get, mayNotEdit, putDisk, set, type RunView } from './store';
+import { look } from './view';
+
+export function putRun(id: string, change: Partial<RunView>): void {
+  set(({ runs }) => ({ runs: { ...runs, [id]: { ...runs[id]!, ...change } } }));
+}
+
+/** A run that was found, as it is shown. */
+export function viewOf({ plan, next, certificate }: RunStatus): RunView {
+  const step = Math.max(0, Math.min(next, plan.steps.length - 1));
+  const idle = { plan, step, began: step, done: 0, total: 0, startedAt: 0, stepStartedAt: 0, took: [] };
+  return certificate ? { ...idle, state: 'finished', certificate } : { ...idle, state: 'stopped' };
+}
+
+const goesOn = (id: string): boolean => ['running', 'stopping'].includes(get().runs[id]?.state ?? '');
+
+/** Begins the run of a plan. One press begins one run. */
+export async function startRunning(id: string, plan: Plan): Promise<void> {
+  if (mayNotEdit(get(), id) !== undefined) return;
+  const { override = false, paced = false } = get().jobs[id]?.wishes ?? {};
+  return follow(id, plan, (progress) => engine('run', id, plan, { override, paced }, progress));
+}
+
+/** Goes on with a stopped or interrupted run. */
+export async function resumeRunning(id: string): Promise<void> {
+  const run = get().runs[id];
+  if (!run || goesOn(id) || get().readOnly) return;
+  return follow(id, run.plan, (progress) => engine('resume', id, progress));
+}
+
+export async function stopRunning(id: string): Promise<void> {
+  if (get().runs[id]?.state !== 'running') return;
+  putRun(id, { state: 'stopping' });
+  await engine('stop', id);
+}
+
+type Progress = Parameters<Parameters<typeof engine<'resume'>>[2]>[0];
+
+async function follow(
+  id: string,
+  plan: Plan,
+  act: (progress: (p: Progress) => void) => Promise<Certificate>,
+): Promise<void> {
+  const startedAt = Date.now();
+  const step = get().runs[id]?.state === 'finished' ? 0 : (get().runs[id]?.step ?? 0);
+  const begun = { plan, step, began: step, done: 0, total: 0, startedAt, stepStartedAt: startedAt, took: [] };
+  set(({ runs }) => ({ runs: { ...runs, [id]: { ...begun, state: 'running' } } }));
+  if (navigator.storage?.persist) void navigator.storage.persist().catch(() => undefined);
+  try {
+    const certificate = await act(listener((progress) => onProgress(id, progress)));
+    const survey = await engine('survey', id);
+    putDisk(id, { survey });
+    putRun(id, { state: 'finished', certificate });
+    putJob(id, afterRun(get().jobs[id]!, survey));
+    if (get().currentId === id && get().stage === 'run') look({ stage: 'prove' });
+  } catch (error) {
+    await ended(id, error);
+  }
+}
+
+/** A run that did not come to its end: the disk is looked at as it is now. */
+async function ended(id: string, error: unknown): Promise<void> {
+  if (error instanceof EngineDied) return putRun(id, { state: 'failed', error: messageOf(error) });
+  const stopped = isCoreError(error, 'run.stopped');
+  const status = await engine('runStatus', id).catch(() => undefined);
+  // Refused before it began: there is no run, and nothing was written.
+  if (!stopped && !status) {
+    dropRun(id);
+    look({ stage: 'review' });
+    return show(error);
+  }
+  putRun(id, {
+    ...(status ? { step: viewOf(status).step } : {}),
+    ...(stopped ? { state: 'stopped' } : { state: 'failed', error: messageOf(error) }),
+  });
+  const survey = await engine('survey', id).catch(() => undefined);
+  if (survey) putDisk(id, { survey });
+  if (isCoreError(error, 'storage.full')) await showUse();
+}
+
+export function dropRun(id: string): void {
+  set(({ runs }) => {
+    const { [id]: _gone, ...rest } = runs;
+    return { runs: rest };
+  });
+}
+
+function onProgress(id: string, { step, done, total, state, simulated }: Progress): void {
+  const run = get().runs[id];
+  if (!run) return;
+  const now = Date.now();
+  if (simulated !== undefined) putRun(id, { simulated });
+  if (state === 'done')
+    putRun(id, { step, done: total, total, took: [...run.took, (now - run.stepStartedAt) / 1000], stepStartedAt: now });
+  // The first report says where the journal takes the run up.
+  else putRun(id, { step, done, total, ...(run.took.length === 0 ? { began: step } : {}) });
+}
+
+/** Puts the disk back as it was before the run. */
+export async function rewind(id: string): Promise<void> {
+  const disk = diskOf(id);
+  if (!disk || get().readOnly) return;
+  try {
+    const survey = await engine('rewind', id);
+    putDisk(id, { survey, stuck: undefined });
+    const { source } = disk.stored;
+    const job = get().jobs[id];
+    if (job) putJob(id, afterRewind(job, survey, source.kind === 'practice' ? source.recipe : undefined));
+    dropRun(id);
+    look({ stage: 'divide', selected: undefined });
+  } catch (error) {
+    await show(error);
+  }
+}

@@ -1,0 +1,124 @@
+/** What the page knows: the bench, what is looked at, jobs, and runs. One store, changed by the modules beside it. */
+import type { Survey } from '@/core/inspect';
+import type { VolumeId } from '@/core/layout';
+import type { Plan } from '@/core/plan';
+import type { Certificate } from '@/core/proof';
+import type { UnitSystem } from '@/core/size';
+import type { StorageUse, StoredDisk } from '@/engine';
+import { create } from 'zustand';
+import type { JobState } from './job';
+
+export type Stage = 'bench' | 'look' | 'divide' | 'review' | 'run' | 'prove';
+
+/** A disk on the bench, as far as it is open. */
+export interface BenchDisk {
+  readonly stored: StoredDisk;
+  readonly status: 'opening' | 'open' | 'wanted' | 'failed';
+  readonly survey?: Survey;
+  readonly error?: string;
+  /** Why the journal of a run on it can't be gone on with; it can only be put back as it was. */
+  readonly stuck?: string;
+}
+
+/** A run as the page follows it. */
+export interface RunView {
+  readonly plan: Plan;
+  readonly state: 'running' | 'stopping' | 'stopped' | 'failed' | 'finished';
+  readonly step: number;
+  /** The step it was begun or taken up with. */
+  readonly began: number;
+  readonly done: number;
+  readonly total: number;
+  readonly startedAt: number;
+  readonly stepStartedAt: number;
+  /** Seconds each finished step took. */
+  readonly took: readonly number[];
+  /** Seconds that the real medium of a practice disk would have taken so far. */
+  readonly simulated?: number;
+  readonly error?: string;
+  readonly certificate?: Certificate;
+}
+
+/** What is looked at, and how. It is kept. */
+export interface View {
+  readonly currentId?: string | undefined;
+  readonly stage: Stage;
+  readonly units: UnitSystem;
+  readonly theme: 'light' | 'dark' | 'system';
+}
+
+/** Helpers of Divide: goals, a split by sizes, ways to a wish for room, advice on a volume. */
+export type Asking =
+  | { readonly kind: 'goals' }
+  | { readonly kind: 'split' }
+  | { readonly kind: 'advice' }
+  | { readonly kind: 'ways'; readonly wish: 'grow' | 'free' };
+
+/** A file that can't be taken on without a word from the person. */
+export type Choosing = { readonly file: File; readonly handle?: FileSystemFileHandle | undefined } & (
+  | { readonly why: 'several'; readonly names: readonly string[]; readonly id?: string }
+  | { readonly why: 'same?'; readonly id: string; readonly name: string }
+  | { readonly why: 'other'; readonly id: string; readonly name: string }
+);
+
+export interface BenchState extends View {
+  readonly ready: boolean;
+  /** Set while another tab holds the bench. */
+  readonly readOnly: boolean;
+  readonly disks: readonly BenchDisk[];
+  readonly jobs: Readonly<Record<string, JobState>>;
+  readonly runs: Readonly<Record<string, RunView>>;
+  readonly selected?: VolumeId | undefined;
+  /** A volume that was just made, whose size is what a person types next. */
+  readonly fresh?: VolumeId | undefined;
+  readonly refusal?: { readonly reason: string; readonly nearest?: number } | undefined;
+  /** What the last edit rounded or changed on the way. */
+  readonly note?: string | undefined;
+  readonly problem?: string | undefined;
+  /** Set when storage is full, with what takes how much. */
+  readonly full?: StorageUse | undefined;
+  /** Why nothing can be kept here, so that the bench does not open. */
+  readonly fatal?: string | undefined;
+  /** Set while the engine does not answer. */
+  readonly silent: boolean;
+  /** An image that is being opened, with how far that is. */
+  readonly opening?:
+    { readonly id: string; readonly name: string; readonly done: number; readonly total: number } | undefined;
+  readonly choosing?: Choosing | undefined;
+  /** A helper that is open beside the plan. */
+  readonly asking?: Asking | undefined;
+}
+
+export const useBench = create<BenchState>(() => ({
+  ready: false,
+  readOnly: false,
+  silent: false,
+  disks: [],
+  jobs: {},
+  runs: {},
+  stage: 'bench',
+  units: 'binary',
+  theme: 'system',
+}));
+
+export const { getState: get, setState: set } = useBench;
+
+export function putDisk(id: string, change: Partial<BenchDisk>): void {
+  set(({ disks }) => ({ disks: disks.map((d) => (d.stored.id === id ? { ...d, ...change } : d)) }));
+}
+
+export const diskOf = (id: string): BenchDisk | undefined => get().disks.find((d) => d.stored.id === id);
+
+/** Whether a run on a disk has been begun and is not over. */
+export const unfinished = (run: RunView | undefined): boolean => run !== undefined && run.state !== 'finished';
+
+/** Why nothing on a disk may be changed by a person just now, or undefined when it may. */
+export function mayNotEdit({ readOnly, runs }: Pick<BenchState, 'readOnly' | 'runs'>, id?: string): string | undefined {
+  if (readOnly) return 'The bench is open in another tab, and only that one changes it.';
+  return id !== undefined && unfinished(runs[id])
+    ? 'A run on this disk is not over. It is gone on with, or rewound, first.'
+    : undefined;
+}
+
+/** Whether plan, undo and redo of a disk may be changed: not during a run, and not in a tab that only shows. */
+export const mayEdit = (id: string): boolean => mayNotEdit(get(), id) === undefined;
