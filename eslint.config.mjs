@@ -11,6 +11,7 @@ const layers = [
   { type: 'ui', pattern: 'src/ui/*', mode: 'folder' },
   { type: 'app', pattern: 'src/app', mode: 'folder' },
   { type: 'cli', pattern: 'src/cli', mode: 'folder' },
+  { type: 'offline', pattern: 'src/offline', mode: 'folder' },
 ];
 const from = (type, allowed) => ({ from: [type], allow: allowed });
 
@@ -35,7 +36,7 @@ const OUTWARD = [
 ];
 
 const config = [
-  { ignores: ['.next/**', 'out/**', 'next-env.d.ts', 'test-results/**', 'playwright-report/**'] },
+  { ignores: ['.next/**', 'public/sw.js', 'out/**', 'next-env.d.ts', 'test-results/**', 'playwright-report/**'] },
   ...next,
   ...typescript,
   {

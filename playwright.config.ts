@@ -26,7 +26,7 @@ export default defineConfig({
     },
   },
   webServer: {
-    command: `npx next start -p ${PORT}`,
+    command: `npx next start -H 127.0.0.1 -p ${PORT}`,
     url: `http://localhost:${PORT}/`,
     env: { ULLAGER_DEMO: '1' },
     reuseExistingServer: false,

@@ -25,6 +25,7 @@ import {
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { FileDevice } from '@/cli/files/file-device';
+import { systemFiles } from '@/cli/files/files';
 import { nodeHasher } from '@/cli/node-hasher';
 import { make } from '@/cli/verbs/make';
 import { layoutColumn } from '@/ui/columns/geometry';
@@ -122,7 +123,7 @@ function halved(survey: Survey, length: number): Layout {
 async function benchFile(size: string, farMib: number, nearMib: number): Promise<void> {
   const image = join(box, 'bench.img');
   await quietly(() => make(recipe(size, farMib, nearMib), { out: image }));
-  const disk = await FileDevice.open(image, 512);
+  const disk = await FileDevice.open(systemFiles, image, 512);
   const survey = await surveyDisk(disk);
   const volume = survey.volumes[0]!;
   const window = new WindowDevice(disk, volume.start, volume.length);
@@ -164,7 +165,7 @@ async function benchFile(size: string, farMib: number, nearMib: number): Promise
 async function benchExport(): Promise<void> {
   const image = join(box, 'export.img');
   await quietly(() => make(recipe('1 GiB', 400, 200), { out: image }));
-  const disk = await FileDevice.open(image, 512);
+  const disk = await FileDevice.open(systemFiles, image, 512);
   const size = statSync(image).size;
   const target = openSync(join(box, 'exported.img'), 'w');
   const seconds = await timed(async () => {

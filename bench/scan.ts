@@ -1,8 +1,9 @@
 /** Opens the NTFS volume of an image and walks it, in a process of its own: seconds, files, and memory as JSON. */
 import { FileDevice } from '@/cli/files/file-device';
+import { systemFiles } from '@/cli/files/files';
 import { driverOf } from '@/core/fs';
 
-const disk = await FileDevice.open(process.argv[2]!, 512);
+const disk = await FileDevice.open(systemFiles, process.argv[2]!, 512);
 const scan = async (): Promise<number> => {
   let files = 0;
   const volume = await driverOf('ntfs')!.open(disk);

@@ -157,7 +157,8 @@ test('a reload in the middle of a run offers to resume, and a re-picked image is
     await repick.setFiles(file);
   };
   await pick(other);
-  await expect(page.getByText(/is not the file this job was begun with/).first()).toBeVisible();
+  await expect(page.getByText(/is not the file that stick was begun with/)).toBeVisible();
+  await page.getByRole('button', { name: 'Pick another file' }).click();
   await pick(image);
   await page.getByRole('button', { name: 'Open stick' }).click();
   const resume = page.getByRole('button', { name: 'Resume the run' });

@@ -12,4 +12,6 @@ const run = (command, args, env = {}) => {
 
 if (!existsSync('node_modules/next')) run('npm', ['ci']);
 run('npm', ['run', 'build']);
-run('npx', ['next', 'start', '-p', process.env.PORT ?? '3000'], { ULLAGER_DEMO: '1' });
+// On this machine only, unless asked otherwise.
+const host = process.env.HOST ?? '127.0.0.1';
+run('npx', ['next', 'start', '-H', host, '-p', process.env.PORT ?? '3000'], { ULLAGER_DEMO: '1' });

@@ -1,14 +1,24 @@
-/** The content-security policy of every page: scripts of ours only, nothing sent anywhere else. */
+/**
+ * The content-security policy of every page: scripts and styles of ours only, nothing sent anywhere else. And whom the
+ * server answers: whoever asks for this machine by its name here, so that no other site can be made to look like it.
+ */
 import { NextResponse, type NextRequest } from 'next/server';
 
+/** Names of this machine for itself; others are named when the server is started for them. */
+const HOSTS = new Set(['localhost', '127.0.0.1', '[::1]', ...(process.env.ULLAGER_HOSTS?.split(',') ?? [])]);
+
+const hostOf = (request: NextRequest): string => (request.headers.get('host') ?? '').replace(/:\d+$/, '').toLowerCase();
+
 export function proxy(request: NextRequest): NextResponse {
+  if (!HOSTS.has(hostOf(request))) return new NextResponse('This name is not served here.', { status: 421 });
   const nonce = btoa(crypto.randomUUID());
   const dev = process.env.NODE_ENV === 'development';
   const policy = [
     "default-src 'self'",
     `script-src 'self' 'nonce-${nonce}' 'strict-dynamic' 'wasm-unsafe-eval'${dev ? " 'unsafe-eval'" : ''}`,
-    // Ant Design puts its styles into the page as it needs them.
-    "style-src 'self' 'unsafe-inline'",
+    `style-src 'self' 'nonce-${nonce}'${dev ? " 'unsafe-inline'" : ''}`,
+    // Sizes and places that components give their own elements.
+    "style-src-attr 'unsafe-inline'",
     "img-src 'self' blob: data:",
     "font-src 'self'",
     "connect-src 'self'",
@@ -24,8 +34,6 @@ export function proxy(request: NextRequest): NextResponse {
   headers.set('content-security-policy', policy);
   const response = NextResponse.next({ request: { headers } });
   response.headers.set('content-security-policy', policy);
-  response.headers.set('x-content-type-options', 'nosniff');
-  response.headers.set('referrer-policy', 'no-referrer');
   return response;
 }
 

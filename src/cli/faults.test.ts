@@ -34,8 +34,7 @@ function letGo(): void {
 }
 
 /** Every how-manieth operation is tried, in the ordinary and in the deep run. */
-const STRIDE = process.env.ULLAGER_DEEP ? 1 : 11;
-const only = process.env.ONLY?.split(',');
+const STRIDE = process.env.ULLAGER_DEEP ? 1 : 29;
 
 const volume = (label: string, count: number): object => ({
   size: '1 MiB',
@@ -141,7 +140,6 @@ describe.each(Object.keys(JOBS))('a run %s', (name) => {
   it.each(FAULTS)('loses nothing where any operation meets “%s”', async (fault) => {
     let failed = 0;
     for (let n = FAULTS.indexOf(fault) % STRIDE; n < operations; n += STRIDE) {
-      if (only && !(only[0] === fault && Number(only[1]) <= n && n <= Number(only[2]))) continue;
       fresh();
       const job = JOBS[name]!();
       const original = readFileSync(job.image);
@@ -152,7 +150,7 @@ describe.each(Object.keys(JOBS))('a run %s', (name) => {
       letGo();
       await judge(job, fault, n, code, original);
     }
-    if (fault !== 'short' && !only) expect(failed).toBeGreaterThan(5);
+    if (fault !== 'short') expect(failed).toBeGreaterThan(5);
   });
 
   async function judge(job: Job, fault: Fault, n: number, code: number | undefined, original: Buffer): Promise<void> {
@@ -166,7 +164,12 @@ describe.each(Object.keys(JOBS))('a run %s', (name) => {
     expect(readFileSync(at('mine.part'), 'utf8')).toBe('somebody’s');
     // Over, with a journal that could not be taken away: the next call does that.
     if (code === 0 && existsSync(`${job.written}.ullager-journal`)) expect(await goOn(job), said).toBe(0);
-    if (code !== 0) {
+    // Cut between the last that was to be done and the end of the process.
+    const over =
+      !existsSync(`${job.written}.ullager-journal`) &&
+      existsSync(job.written) &&
+      Buffer.compare(readFileSync(job.written), expected) === 0;
+    if (code !== 0 && !over) {
       await rewound(job, original, said);
       expect(await goOn(job), said).toBe(0);
     }

@@ -105,7 +105,7 @@ async function setHeader(files: Files, path: string, header: Header): Promise<vo
 }
 
 /** Notes that something may be in it from now on. */
-export function useScratch(files: Files, path: string, run: string): Promise<void> {
+export function claimScratch(files: Files, path: string, run: string): Promise<void> {
   return setHeader(files, path, { scratch: 1, run, used: true });
 }
 

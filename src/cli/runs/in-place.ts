@@ -15,7 +15,7 @@ import { FileDevice } from '../files/file-device';
 import { FileLog } from '../files/file-log';
 import type { Files } from '../files/files';
 import { createBeside } from '../files/new-file';
-import { makeScratch, openScratch, othersOf, removeScratch, useScratch } from '../files/scratch';
+import { makeScratch, openScratch, othersOf, removeScratch, claimScratch } from '../files/scratch';
 import { UsageError } from '../output';
 import { planned } from './planned';
 import { journalToBegin, journalToResume, openUndo, undoOf, type JournalFile, type UndoFile } from './run-files';
@@ -40,7 +40,7 @@ export async function startInPlace(call: RunCall): Promise<number> {
     try {
       const disk = undo ? UndoDevice.fresh(file, undo.log) : file;
       const begun = async (samples: DiskSamples): Promise<void> => {
-        if (scratch) await useScratch(files, options.scratch!, run);
+        if (scratch) await claimScratch(files, options.scratch!, run);
         if (undo) await undo.keep(run, samples);
         // What an earlier run kept is of no use once another has written.
         else if (old) await files.remove(undoOf(path));

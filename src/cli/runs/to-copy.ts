@@ -4,12 +4,13 @@
  */
 import { CoreError } from '@/core/errors';
 import type { Certificate } from '@/core/proof';
-import { noteMade, resumeRun, startRun, type UndoRecord } from '@/core/run';
+import type { BlockDevice } from '@/core/device';
+import { JOURNAL_VERSION, noteMade, resumeRun, startRun, type UndoRecord } from '@/core/run';
 import { FileDevice } from '../files/file-device';
 import { FileLog } from '../files/file-log';
 import type { FileFacts } from '../files/files';
 import { assertNew, createBeside, publish } from '../files/new-file';
-import { makeScratch, openScratch, othersOf, removeScratch, useScratch } from '../files/scratch';
+import { makeScratch, openScratch, othersOf, removeScratch, claimScratch } from '../files/scratch';
 import { packingOf, writeImage, writeRaw } from '../files/write-image';
 import { openImage } from '../open-image';
 import { note } from '../output';
@@ -42,16 +43,7 @@ export async function startToCopy(call: RunCall): Promise<number> {
     let scratch: FileDevice | undefined;
     let begun = false;
     try {
-      const file = await files.open(workOf(out), 'create');
-      copy = copyId(await file.facts());
-      try {
-        await journal.append({ kind: 'copying', version: 2, run, copy });
-        await journal.flush();
-        await writeRaw(image.device, file);
-        await file.sync();
-      } finally {
-        await file.close();
-      }
+      copy = await makeCopy(call, image.device, journal, run);
       scratch = await makeScratch(files, options.scratch, plan, run);
       const disk = (work = await FileDevice.open(files, workOf(out), image.device.sectorSize));
       const start = {
@@ -60,7 +52,7 @@ export async function startToCopy(call: RunCall): Promise<number> {
         override: options.override ?? false,
         begun: async () => {
           begun = true;
-          if (scratch) await useScratch(files, options.scratch!, run);
+          if (scratch) await claimScratch(files, options.scratch!, run);
         },
       };
       const ports = { disk, original: image.device, others: othersOf(scratch), journal };
@@ -79,6 +71,37 @@ export async function startToCopy(call: RunCall): Promise<number> {
       for (const open of [journal, work, scratch]) await open?.close().catch(() => undefined);
     }
   });
+}
+
+/**
+ * Makes the copy that is worked on. It has its name only once the journal says that it is ours, so that whatever a cut
+ * leaves behind under that name is known.
+ */
+async function makeCopy(
+  { files, options }: RunCall,
+  disk: BlockDevice,
+  journal: JournalFile,
+  run: string,
+): Promise<string> {
+  const path = workOf(options.out!);
+  await assertNew(files, path);
+  const file = await createBeside(files, path);
+  let copy: string | undefined;
+  try {
+    copy = copyId(await file.facts());
+    await journal.append({ kind: 'copying', version: JOURNAL_VERSION, run, copy });
+    await journal.flush();
+    await publish(files, file.path, path);
+    await writeRaw(disk, file);
+    await file.sync();
+    return copy;
+  } catch (error) {
+    await files.remove(file.path).catch(() => undefined);
+    if (copy !== undefined) await removeCopy(files, options.out!, copy).catch(() => undefined);
+    throw error;
+  } finally {
+    await file.close().catch(() => undefined);
+  }
 }
 
 /** Goes on with a run into a new file. */

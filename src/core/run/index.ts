@@ -1,6 +1,7 @@
 export { applyNow, placeContent, writeTable } from './apply-now';
 export { frameRecord, readFrames } from './framing';
 export type { LogEntry, LogReader } from './framing';
+export { JOURNAL_VERSION } from './journal';
 export type { JournalRecord, JournalStore } from './journal';
 export { readCopying, readRunState } from './journal-state';
 export type { RunState } from './journal-state';

@@ -1,7 +1,17 @@
 'use client';
 
 import { formatSize } from '@/core/size';
-import { failingWords, look, mediumWords, reopen, removeDisk, useBench, type BenchDisk } from '@/state';
+import {
+  failingWords,
+  look,
+  mediumWords,
+  reopen,
+  removeDisk,
+  rewind,
+  unfinished,
+  useBench,
+  type BenchDisk,
+} from '@/state';
 import { Button, Popconfirm, Segmented, Spin, Table, type TableColumnsType } from 'antd';
 import { useState } from 'react';
 import { LetterChip, MiniColumn, ROLE_WORDS, useSizes } from '../kit';
@@ -54,11 +64,11 @@ export function Bench() {
 }
 
 function DiskPlate({ disk }: { readonly disk: BenchDisk }) {
-  const { stored, survey, status, error } = disk;
+  const { stored, survey, status, error, stuck } = disk;
+  const readOnly = useBench((s) => s.readOnly);
   const job = useBench((s) => s.jobs[stored.id]);
   const run = useBench((s) => s.runs[stored.id]);
-  const open = (): void =>
-    look({ currentId: stored.id, stage: run && run.state !== 'finished' ? 'run' : 'look', selected: undefined });
+  const open = (): void => look({ currentId: stored.id, stage: unfinished(run) ? 'run' : 'look', selected: undefined });
   return (
     <li className={styles.plate}>
       <button
@@ -94,21 +104,33 @@ function DiskPlate({ disk }: { readonly disk: BenchDisk }) {
       {survey && survey.volumes.some((v) => v.findings.some((f) => f.severity !== 'info')) ? (
         <span className={styles.warning}>The check found something.</span>
       ) : null}
-      {status === 'wanted' || status === 'failed' ? (
+      {stuck ? (
         <>
-          <span className={styles.warning}>{error ?? 'The image file has to be opened again.'}</span>
-          {stored.source.kind === 'image' ? (
-            <Button
-              size="small"
-              onClick={() =>
-                void (stored.source.kind === 'image' && stored.source.handle
-                  ? reopen(stored.id)
-                  : pickFile((file, handle) => reopen(stored.id, file, handle)))
-              }
-            >
+          <span className={styles.warning}>{stuck}</span>
+          <Popconfirm title="Put the disk back as it was before that run?" onConfirm={() => rewind(stored.id)}>
+            <Button size="small" disabled={readOnly}>
+              Put it back as it was
+            </Button>
+          </Popconfirm>
+        </>
+      ) : null}
+      {status === 'wanted' || status === 'failed' ? (
+        <span className={styles.warning}>{error ?? 'The image file has to be opened again.'}</span>
+      ) : null}
+      {(status === 'wanted' || status === 'failed') && stored.source.kind === 'image' ? (
+        <>
+          {stored.source.handle ? (
+            <Button size="small" disabled={readOnly} onClick={() => void reopen(stored.id)}>
               Open again
             </Button>
           ) : null}
+          <Button
+            size="small"
+            disabled={readOnly}
+            onClick={() => void pickFile((file, handle) => reopen(stored.id, file, handle))}
+          >
+            {stored.source.handle ? 'Pick the file anew' : 'Open again'}
+          </Button>
         </>
       ) : null}
       {stored.source.kind === 'image' || stored.id.startsWith('described-') ? (
@@ -117,7 +139,7 @@ function DiskPlate({ disk }: { readonly disk: BenchDisk }) {
           description="What was planned and run here is dropped; an image file stays where it is."
           onConfirm={() => removeDisk(stored.id)}
         >
-          <Button size="small" type="text">
+          <Button size="small" type="text" disabled={readOnly}>
             Take off the bench
           </Button>
         </Popconfirm>

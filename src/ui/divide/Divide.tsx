@@ -34,6 +34,9 @@ import { VolumeForm } from './VolumeForm';
 import { WorkOrder } from './WorkOrder';
 import styles from './divide.module.css';
 
+/** An edge has the focus after every drag, and takes no words: the keys go on working there. */
+const EDGES = ['slider'] as const;
+
 /** The main view: the disk now and planned, the volume in hand, the work order. */
 export function Divide({ current }: { readonly current: Current }) {
   const { id, disk } = current;
@@ -95,11 +98,19 @@ export function Divide({ current }: { readonly current: Current }) {
     nearestOf(wanted, (nearest) => moveVolume(planned, bounds, volumeId, nearest), gesture);
   };
 
-  useHotkeys('g', () => ask({ kind: 'goals' }), { enabled: !readOnly }, []);
-  useHotkeys('b', () => ask({ kind: 'ways', wish: 'grow' }), { enabled: !readOnly }, []);
-  useHotkeys('a', () => ask({ kind: 'advice' }), []);
-  useHotkeys('s', () => split(current, planned, bounds, selected), { enabled: !readOnly }, [current, selected]);
-  useHotkeys('n', () => create(id, planned, bounds, gapsOf(planned)[0]), { enabled: !readOnly }, [planned]);
+  useHotkeys('g', () => ask({ kind: 'goals' }), { enabled: !readOnly, enableOnFormTags: EDGES }, []);
+  useHotkeys('b', () => ask({ kind: 'ways', wish: 'grow' }), { enabled: !readOnly, enableOnFormTags: EDGES }, []);
+  useHotkeys('a', () => ask({ kind: 'advice' }), { enableOnFormTags: EDGES }, []);
+  useHotkeys('s', () => split(current, planned, bounds, selected), { enabled: !readOnly, enableOnFormTags: EDGES }, [
+    current,
+    selected,
+  ]);
+  useHotkeys(
+    'n',
+    () => create(id, planned, bounds, gapsOf(planned)[0]),
+    { enabled: !readOnly, enableOnFormTags: EDGES },
+    [planned],
+  );
 
   const { decimal, binary } = { decimal: formatSize(survey.size, 'decimal'), binary: formatSize(survey.size) };
   return (

@@ -2,6 +2,9 @@
  * Saving as a download without holding it in memory: the service worker answers a navigation with the chunks that the
  * engine serves through a port.
  */
+/** Longer than a service worker takes to wake up. */
+const ANSWER_WITHIN_MS = 8000;
+
 export async function download(name: string, size: number, serve: (port: MessagePort) => Promise<void>): Promise<void> {
   const worker = (await navigator.serviceWorker?.getRegistration())?.active;
   if (!worker)
@@ -11,9 +14,12 @@ export async function download(name: string, size: number, serve: (port: Message
   const { port1, port2 } = new MessageChannel();
   await serve(port1);
   const id = crypto.randomUUID();
-  await new Promise<void>((resolve) => {
+  await new Promise<void>((resolve, reject) => {
     const answer = new MessageChannel();
-    answer.port1.onmessage = () => resolve();
+    const silent = (): void =>
+      reject(new Error('The browser does not begin the download. Load the page again and retry.'));
+    const timer = setTimeout(silent, ANSWER_WITHIN_MS);
+    answer.port1.onmessage = () => (clearTimeout(timer), resolve());
     worker.postMessage({ id, name, size }, [answer.port2, port2]);
   });
   const frame = document.createElement('iframe');

@@ -10,6 +10,18 @@ import { useState } from 'react';
 import { download, downloadText, Facts, MiniColumn, savePicker, useSizes } from '../kit';
 import styles from './prove.module.css';
 
+const COMPARED = 'Compared before and after by size, times, attributes and SHA-256.';
+const OUTCOMES: Readonly<Record<Certificate['outcome'], string>> = {
+  proven: '✓ Proven: every file is as it was',
+  'nothing kept': 'Done. Nothing was kept',
+  differs: 'Not proven',
+};
+const HOW: Readonly<Record<Certificate['outcome'], string>> = {
+  proven: COMPARED,
+  'nothing kept': 'The work order kept no volume, so there was nothing to compare.',
+  differs: COMPARED,
+};
+
 /** The proof: every file counted and compared, then export or rewind. */
 export function Prove({ current }: { readonly current: Current }) {
   const certificate = current.run?.certificate;
@@ -27,6 +39,7 @@ export function Prove({ current }: { readonly current: Current }) {
 
 function CertificatePage({ current, certificate }: { readonly current: Current; readonly certificate: Certificate }) {
   const { id, disk, job } = current;
+  const { outcome } = certificate;
   const survey = disk.survey!;
   const readOnly = useBench((s) => s.readOnly);
   const [exported, setExported] = useState<number>();
@@ -68,12 +81,8 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
           <figcaption>Now</figcaption>
         </figure>
         <div className={styles.verdict}>
-          <h1 className={certificate.proven ? styles.proven : styles.failed}>
-            {certificate.proven ? '✓ Proven: every file is as it was' : 'Not proven'}
-          </h1>
-          <p
-            className={styles.sub}
-          >{`Compared before and after by size, times, attributes and SHA-256. Finished ${new Date(certificate.finished).toLocaleString()}.`}</p>
+          <h1 className={outcome === 'differs' ? styles.failed : styles.proven}>{OUTCOMES[outcome]}</h1>
+          <p className={styles.sub}>{`${HOW[outcome]} Finished ${new Date(certificate.finished).toLocaleString()}.`}</p>
           {current.run?.simulated ? (
             <p
               className={styles.sub}

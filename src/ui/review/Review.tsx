@@ -35,8 +35,8 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
   const { disk, job } = current;
   const survey = disk.survey!;
   const begin = (): void => {
-    look({ stage: 'run' });
     void startRunning(current.id, plan);
+    look({ stage: 'run' });
   };
   return (
     <div className={styles.page}>

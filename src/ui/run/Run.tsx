@@ -76,6 +76,17 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
             status={run.state === 'failed' ? 'exception' : finished ? 'success' : 'active'}
             aria-label="The whole run"
           />
+          {run.state === 'running' || run.state === 'stopping' ? (
+            // Not where what began the run was pressed: a second press there must not stop it.
+            <Button
+              className={styles.stop}
+              loading={run.state === 'stopping'}
+              disabled={readOnly}
+              onClick={() => void stopRunning(id)}
+            >
+              Stop safely
+            </Button>
+          ) : null}
         </div>
         {run.error ? <Alert type="error" showIcon title={run.error} className={styles.alert} /> : null}
         <ol className={styles.steps}>
@@ -98,17 +109,6 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
           })}
         </ol>
         <div className={styles.foot}>
-          {run.state === 'running' || run.state === 'stopping' ? (
-            <Button
-              size="large"
-              block
-              loading={run.state === 'stopping'}
-              disabled={readOnly}
-              onClick={() => void stopRunning(id)}
-            >
-              Stop safely
-            </Button>
-          ) : null}
           {run.state === 'stopped' || run.state === 'failed' ? (
             <>
               <Button type="primary" size="large" block disabled={readOnly} onClick={() => void resumeRunning(id)}>

@@ -1,6 +1,16 @@
 'use client';
 
-import { changesIn, look, redoEdit, undoEdit, useBench, useCurrent, type Current, type Stage } from '@/state';
+import {
+  changesIn,
+  look,
+  redoEdit,
+  undoEdit,
+  unfinished,
+  useBench,
+  useCurrent,
+  type Current,
+  type Stage,
+} from '@/state';
 import { Button, Tooltip } from 'antd';
 import { memo, useDeferredValue } from 'react';
 import styles from './workbench.module.css';
@@ -31,7 +41,8 @@ const HeaderBar = memo(function HeaderBar({ current, onOpen }: Props & { readonl
   const history = current?.job?.history;
   const undoName = history?.past.at(-1)?.name;
   const redoName = history?.future[0]?.name;
-  const busy = current?.run !== undefined && current.run.state !== 'finished';
+  const busy = unfinished(current?.run);
+  const readOnly = useBench((s) => s.readOnly);
   const reachable: Readonly<Record<Stage, boolean>> = {
     bench: true,
     look: true,
@@ -76,12 +87,20 @@ const HeaderBar = memo(function HeaderBar({ current, onOpen }: Props & { readonl
         <span className={styles.stages} />
       )}
       <Tooltip title={undoName ? `Undo: ${undoName}` : 'Nothing to undo'}>
-        <Button aria-label="Undo" disabled={!undoName || busy} onClick={() => current && undoEdit(current.id)}>
+        <Button
+          aria-label="Undo"
+          disabled={!undoName || busy || readOnly}
+          onClick={() => current && undoEdit(current.id)}
+        >
           ↶
         </Button>
       </Tooltip>
       <Tooltip title={redoName ? `Redo: ${redoName}` : 'Nothing to redo'}>
-        <Button aria-label="Redo" disabled={!redoName || busy} onClick={() => current && redoEdit(current.id)}>
+        <Button
+          aria-label="Redo"
+          disabled={!redoName || busy || readOnly}
+          onClick={() => current && redoEdit(current.id)}
+        >
           ↷
         </Button>
       </Tooltip>

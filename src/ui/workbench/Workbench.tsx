@@ -1,6 +1,6 @@
 'use client';
 
-import { dismissProblem, look, openBench, openFile, redoEdit, undoEdit, useBench, useCurrent } from '@/state';
+import { look, openBench, openFile, redoEdit, undoEdit, unfinished, useBench, useCurrent } from '@/state';
 import { Alert, ConfigProvider, Spin } from 'antd';
 import { useEffect, useMemo, useState, type DragEvent } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
@@ -12,8 +12,10 @@ import { Prove } from '../prove';
 import { Review } from '../review';
 import { Run } from '../run';
 import { Commands } from './Commands';
+import { FileChoice } from './FileChoice';
 import { Header } from './Header';
 import { Help } from './Help';
+import { Notices } from './Notices';
 import { Shelf } from './Shelf';
 import { useDark } from './useDark';
 import { useStill } from './useStill';
@@ -21,12 +23,15 @@ import styles from './workbench.module.css';
 
 let opened = false;
 
+const NOT_IN_WORDS = {
+  enableOnFormTags: ['slider', 'menuitem', 'menuitemcheckbox', 'radio', 'option'],
+} as const;
+
 /** The whole application in one page: header, shelf, and the stage in hand. */
 export function Workbench() {
   const dark = useDark();
   const [dialog, setDialog] = useState<'help' | 'commands'>();
-  const problem = useBench((s) => s.problem);
-  const readOnly = useBench((s) => s.readOnly);
+  const fatal = useBench((s) => s.fatal);
   const still = useStill();
   const theme = useMemo(() => antTheme(dark, still), [dark, still]);
 
@@ -34,7 +39,8 @@ export function Workbench() {
     if (opened) return;
     opened = true;
     void openBench();
-    if ('serviceWorker' in navigator) void navigator.serviceWorker.register('/sw.js');
+    // Without it the page is not there offline and saves nothing; the rest goes on.
+    if ('serviceWorker' in navigator) void navigator.serviceWorker.register('/sw.js').catch(() => undefined);
   }, []);
   useHotkeys('mod+k', (e) => (e.preventDefault(), setDialog('commands')), { enableOnFormTags: true });
   useEffect(() => {
@@ -47,25 +53,32 @@ export function Workbench() {
     return () => window.removeEventListener('keydown', help);
   }, []);
   // Asked for when they happen: the whole page would else be drawn again at every edit.
-  useHotkeys('mod+z', () => onCurrent(undoEdit));
-  useHotkeys('mod+y, mod+shift+z', () => onCurrent(redoEdit));
+  // Where words are typed the keys are the field's own; an edge that was dragged has the focus and no words.
+  useHotkeys('mod+z', () => onCurrent(undoEdit), NOT_IN_WORDS);
+  useHotkeys('mod+y, mod+shift+z', () => onCurrent(redoEdit), NOT_IN_WORDS);
 
+  if (fatal) return <NoStorage reason={fatal} theme={theme} />;
   return (
     <ConfigProvider theme={theme}>
       <div className={styles.app} onDragOver={(e) => e.preventDefault()} onDrop={(e) => void drop(e)}>
         <Header onOpen={setDialog} />
-        {readOnly ? (
-          <Alert
-            banner
-            type="warning"
-            title="The bench is open in another tab. This one only shows it, and takes over when the other is closed."
-          />
-        ) : null}
-        {problem ? <Alert banner type="error" title={problem} closable={{ onClose: dismissProblem }} /> : null}
+        <Notices />
         <StageInHand />
+        <FileChoice />
         <Help open={dialog === 'help'} onClose={() => setDialog(undefined)} />
         <Commands open={dialog === 'commands'} onClose={() => setDialog(undefined)} onHelp={() => setDialog('help')} />
       </div>
+    </ConfigProvider>
+  );
+}
+
+/** Where nothing can be kept nothing is begun, and that is said at once. */
+function NoStorage({ reason, theme }: { readonly reason: string; readonly theme: ReturnType<typeof antTheme> }) {
+  return (
+    <ConfigProvider theme={theme}>
+      <main className={styles.notOpen}>
+        <Alert type="error" showIcon title="The bench can’t be opened here." description={reason} />
+      </main>
     </ConfigProvider>
   );
 }
@@ -86,9 +99,8 @@ function StageInHand() {
     );
   }
   const open = current.disk.status === 'open' && current.job !== undefined;
-  const unfinished = current.run !== undefined && current.run.state !== 'finished';
   // While a run is unfinished the disk is between two layouts; only the run itself can be gone on with.
-  const shown = unfinished && stage !== 'look' ? 'run' : stage;
+  const shown = unfinished(current.run) && stage !== 'look' ? 'run' : stage;
   return (
     <div className={styles.body}>
       <Shelf />

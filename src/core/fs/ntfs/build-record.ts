@@ -145,12 +145,11 @@ export function layAttributes(
   record: Uint8Array,
   attributes: readonly { readonly raw: Uint8Array; readonly id: number }[],
 ): void {
-  const { attributesOffset, sequenceOffset, number } = RECORD.decode(record);
+  const { attributesOffset, sequenceOffset } = RECORD.decode(record);
   record.fill(0, attributesOffset);
   let at = attributesOffset;
   for (const { raw, id } of attributes) {
-    if (at + raw.length + 8 > record.length)
-      throw new RangeError(`record ${number} needs more than ${record.length} bytes`);
+    if (at + raw.length + 8 > record.length) throw new RangeError(`a record needs more than ${record.length} bytes`);
     record.set(raw, at);
     ATTRIBUTE.encode({ id }, record, at);
     at += raw.length;

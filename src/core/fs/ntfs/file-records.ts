@@ -185,7 +185,7 @@ export class FileRecords {
       records.set(this.number, this.#baseRecord(base, await this.#list(packed, source)));
       for (const bin of packed.slice(1)) records.set(bin.number, this.#extensionRecord(bin));
     }
-    for (const number of unused) records.set(number, freed(this.extensions.get(number)!));
+    for (const number of unused) records.set(number, freed(number, this.extensions.get(number)!));
     return { records, freed: unused };
   }
 
@@ -310,9 +310,12 @@ function runsIn(attribute: Attribute, number: number, { clusterCount }: RecordSi
   return runs;
 }
 
-/** An extension record given back: free, and with another sequence number so that old references miss it. */
-function freed(record: Uint8Array): Uint8Array {
-  const { number, sequence } = RECORD.decode(record);
+/**
+ * An extension record given back: free, and with another sequence number so that old references miss it. Its own number is
+ * not asked of it: records of the older form have their update sequence where that would stand.
+ */
+function freed(number: number, record: Uint8Array): Uint8Array {
+  const { sequence } = RECORD.decode(record);
   const next = (sequence + 1) & 0xffff || 1;
   const out = emptyRecord({ number, sequence: next, flags: 0, links: 0, base: 0n }, record.length);
   layAttributes(out, []);

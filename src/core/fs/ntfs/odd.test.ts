@@ -1,7 +1,11 @@
 import { createHash } from 'node:crypto';
 import { describe, expect, it } from 'vitest';
 import { change, manifestOf, openVolume } from '../fixtures/volumes';
-import { oddVolume, SIZE } from './fixtures/odd-volume';
+import { parseGeometry } from './boot-sector';
+import { applyFixup } from './build-record';
+import { CLUSTER, oddVolume, SIZE } from './fixtures/odd-volume';
+import { scanMft } from './mft';
+import { FLAG, RECORD, undoFixup } from './record';
 import type { MemoryDevice } from '@/core/device';
 
 const sha = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex');
@@ -30,6 +34,31 @@ describe('a volume with what the writer does not make', () => {
     await change('ntfs', device, (v, tx) => v.grow(SIZE, tx));
     expect(await (await openVolume('ntfs', device)).check()).toEqual([]);
     expect(await manifestOf('ntfs', device)).toEqual(before);
+  });
+
+  it('gives records of the older form back under their own numbers, which those do not store', async () => {
+    const { device } = await oddVolume();
+    const mft = await scanMft(device, parseGeometry(await device.bytes(0, 512), SIZE));
+    const at = (number: number): Uint8Array => {
+      const start = mft.tableRuns[0]!.lcn * CLUSTER + number * 1024;
+      return device.buffer.subarray(start, start + 1024);
+    };
+    for (let number = 24; number < 46; number++) {
+      const record = at(number);
+      if (RECORD.decode(record).magic !== 'FILE' || undoFixup(record) !== 'ok') continue;
+      // The update sequence stands at 0x2A, right behind the next identity, over what has become the record's number.
+      RECORD.encode({ sequenceOffset: 0x2a }, record);
+      record.fill(0, 0x2a, RECORD.decode(record).attributesOffset);
+      applyFixup(record, 0x2a);
+    }
+    const before = await manifestOf('ntfs', device);
+    expect(await (await openVolume('ntfs', device)).check()).toEqual([]);
+    expect(RECORD.decode(at(45)).number).not.toBe(45);
+    await change('ntfs', device, (v, tx) => v.shrink(16 * 1024 * 1024, tx));
+    expect(await manifestOf('ntfs', device)).toEqual(before);
+    expect(await (await openVolume('ntfs', device)).check()).toEqual([]);
+    const freed = RECORD.decode(at(45));
+    expect([freed.number, freed.flags & FLAG.inUse]).toEqual([45, 0]);
   });
 
   it('keeps times to the last digit', async () => {
