@@ -2,6 +2,8 @@
 import { CoreError } from '@/core/errors';
 
 const NAME = 'ullager-bench';
+/** Longer than a worker that is on its way out takes to let go. */
+const WITHIN_MS = 1500;
 
 /** The part of a lock manager that is needed; a browser without one has one tab for each storage, as far as can be told. */
 export type Locks = Pick<LockManager, 'request'>;
@@ -13,17 +15,17 @@ export class BenchLock {
     this.#held = locks === undefined;
   }
 
-  /** Takes the bench if nobody has it; whether it is held here then. */
+  /** Takes the bench if nobody has it, or lets go of it within a moment; whether it is held here then. */
   async hold(): Promise<boolean> {
     const { locks } = this;
     if (this.#held || !locks) return this.#held;
     this.#held = await new Promise<boolean>((resolve, reject) => {
-      locks
-        .request(NAME, { ifAvailable: true }, (lock) => {
-          resolve(lock !== null);
-          return lock ? new Promise<never>(() => undefined) : undefined;
-        })
-        .catch(reject);
+      const kept = (): Promise<never> => (resolve(true), new Promise<never>(() => undefined));
+      // A page that was just loaded anew has its own worker of before to wait for.
+      locks.request(NAME, { signal: AbortSignal.timeout(WITHIN_MS) }, kept).catch((error: unknown) => {
+        if ((error as Error).name === 'TimeoutError' || (error as Error).name === 'AbortError') resolve(false);
+        else reject(error);
+      });
     });
     return this.#held;
   }

@@ -149,16 +149,23 @@ describe('the engine', () => {
   });
 });
 
-/** A lock manager for tabs of one test: one lock at a time, those that wait in order. */
+/** A lock manager for tabs of one test: one lock at a time, those that wait in order, as long as they do. */
 function tabs(): { locks: Locks; close: () => void } {
   let held = false;
   const waiting: (() => void)[] = [];
-  const request = async (_name: string, options: unknown, callback?: (lock: unknown) => unknown): Promise<unknown> => {
-    const act = (callback ?? options) as (lock: unknown) => unknown;
-    if (held && callback) return act(null);
-    if (held) await new Promise<void>((resolve) => waiting.push(resolve));
+  const request = async (_name: string, options: unknown, callback?: () => unknown): Promise<unknown> => {
+    const act = (callback ?? options) as () => unknown;
+    const signal = callback && (options as { signal: AbortSignal }).signal;
+    if (held)
+      await new Promise<void>((resolve, reject) => {
+        waiting.push(resolve);
+        signal?.addEventListener('abort', () => {
+          waiting.splice(waiting.indexOf(resolve), 1);
+          reject(signal.reason as Error);
+        });
+      });
     held = true;
-    return act({});
+    return act();
   };
   const close = (): void => {
     held = false;

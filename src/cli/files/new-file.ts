@@ -7,13 +7,16 @@ import { randomBytes } from 'node:crypto';
 import { basename, dirname } from 'node:path';
 import type { Files, OpenFile } from './files';
 
-/** @throws CoreError `file.same` when it is the file `from`, by whatever name, `file.exists` when anything is there */
-export async function assertNew(files: Files, path: string, from?: string): Promise<void> {
+/** @throws CoreError `file.same` when two names lead to the same file */
+export async function assertApart(files: Files, path: string, from: string): Promise<void> {
   const found = await files.facts(path);
-  if (!found) return;
-  if (from !== undefined && (await files.facts(from))?.identity === found.identity)
+  if (found && (await files.facts(from))?.identity === found.identity)
     throw new CoreError('file.same', { name: path, other: from });
-  throw new CoreError('file.exists', { name: path });
+}
+
+/** @throws CoreError `file.exists` when anything has the name */
+export async function assertNew(files: Files, path: string): Promise<void> {
+  if (await files.facts(path)) throw new CoreError('file.exists', { name: path });
 }
 
 /** A fresh file beside `path`. */

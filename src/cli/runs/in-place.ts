@@ -16,7 +16,6 @@ import { FileLog } from '../files/file-log';
 import type { Files } from '../files/files';
 import { createBeside } from '../files/new-file';
 import { makeScratch, openScratch, othersOf, removeScratch, claimScratch } from '../files/scratch';
-import { UsageError } from '../output';
 import { planned } from './planned';
 import { journalToBegin, journalToResume, openUndo, undoOf, type JournalFile, type UndoFile } from './run-files';
 import { freshRun, tell, tidyUp, withPorts, type RunCall } from './run-options';
@@ -25,7 +24,6 @@ import { freshRun, tell, tidyUp, withPorts, type RunCall } from './run-options';
 export async function startInPlace(call: RunCall): Promise<number> {
   const { files, image: path, options } = call;
   return planned(call, async (image, plan) => {
-    if (image.packed) throw new UsageError('A packed image can’t be written itself; say --out OUT.');
     const run = freshRun();
     const old = await openUndo(files, path);
     await old?.file.close();

@@ -3,7 +3,7 @@ import { parseTarget, resolveTarget } from '@/core/job';
 import { derivePlan, type Plan } from '@/core/plan';
 import { scratchIn } from '../files/scratch';
 import { openImage, readJson, type OpenImage } from '../open-image';
-import { note } from '../output';
+import { note, UsageError } from '../output';
 import type { RunCall } from './run-options';
 
 export async function planned<T>(
@@ -12,6 +12,7 @@ export async function planned<T>(
 ): Promise<T> {
   const image = await openImage(files, path, options);
   try {
+    if (image.packed && options.inPlace) throw new UsageError('A packed image can’t be written itself; say --out OUT.');
     const target = parseTarget(await readJson(files, options.target!));
     const { layout, notes } = resolveTarget(image.survey, target);
     const { checkAtNextStart } = target;

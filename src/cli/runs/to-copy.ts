@@ -30,9 +30,9 @@ import { freshRun, tell, tidyUp, withPorts, type RunCall } from './run-options';
 
 /** Begins a run into a new file. */
 export async function startToCopy(call: RunCall): Promise<number> {
-  const { files, image: path, options } = call;
+  const { files, options } = call;
   const out = options.out!;
-  await assertNew(files, out, path);
+  await assertNew(files, out);
   return planned(call, async (image, plan) => {
     const old = await openUndo(files, out);
     await old?.file.close();
@@ -152,7 +152,7 @@ async function finish(
     note(`${out} was not made. What the run came to is kept as ${workOf(out)} until it is rewound.`);
     return tell(certificate, options);
   }
-  await assertNew(files, out, call.image);
+  await assertNew(files, out);
   if (!packingOf(out)) {
     await made(call, run, (await files.facts(workOf(out)))!);
     await publish(files, workOf(out), out);

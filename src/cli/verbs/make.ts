@@ -3,7 +3,7 @@ import { buildPracticeDisk, parseRecipe } from '@/core/practice';
 import { formatSize } from '@/core/size';
 import { systemFiles } from '../files/files';
 import { holding } from '../files/locks';
-import { assertNew, makeFile } from '../files/new-file';
+import { assertApart, assertNew, makeFile } from '../files/new-file';
 import { writeImage } from '../files/write-image';
 import { openImage, readJson, type ImageOptions } from '../open-image';
 import { EXIT, print } from '../output';
@@ -15,7 +15,8 @@ export interface MakeOptions extends ImageOptions {
 
 export async function make(path: string, { out, json }: MakeOptions, files = systemFiles): Promise<number> {
   const recipe = parseRecipe(await readJson(files, path));
-  await assertNew(files, out, path);
+  await assertApart(files, out, path);
+  await assertNew(files, out);
   const disk = await buildPracticeDisk(recipe);
   await makeFile(files, out, (file) => writeImage(disk, file, out));
   print({ version: 1, image: out, size: disk.size }, [`${recipe.name}: ${formatSize(disk.size)} in ${out}`], json);
@@ -25,7 +26,8 @@ export async function make(path: string, { out, json }: MakeOptions, files = sys
 /** An image in another form, by the name of the file it goes to: raw, gz or qcow2. */
 export async function convert(path: string, options: MakeOptions, files = systemFiles): Promise<number> {
   const { out, json } = options;
-  await assertNew(files, out, path);
+  await assertApart(files, out, path);
+  await assertNew(files, out);
   return holding(files, [{ path, mode: 'read' }], async () => {
     const image = await openImage(files, path, options);
     try {

@@ -1,6 +1,7 @@
 /** The verb that writes: run, resume, rewind. The image that was named is written only with --in-place. */
 import { holding, type Wanted } from '../files/locks';
 import { systemFiles } from '../files/files';
+import { assertApart } from '../files/new-file';
 import { note, UsageError } from '../output';
 import { resumeInPlace, startInPlace } from '../runs/in-place';
 import { rewindCopy, rewindInPlace } from '../runs/rewind';
@@ -12,6 +13,7 @@ export async function run(path: string, options: RunOptions, files = systemFiles
   const rewinds = options.rewind === true;
   if (!rewinds && !options.resume && options.target === undefined)
     throw new UsageError('Say --target T.json, --resume or --rewind.');
+  if (options.out !== undefined) await assertApart(files, options.out, path);
   const wanted: Wanted[] = options.inPlace
     ? [{ path, mode: 'write' }]
     : [

@@ -1,6 +1,8 @@
 import { SparseDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
+import { mostBytesFor } from '@/core/inspect';
 import { seededRandom } from '@/core/practice';
+import { buildStick } from '@/core/run/fixtures/sticks';
 import fc from 'fast-check';
 import { gzipSync, zipSync } from 'fflate';
 import { execFileSync } from 'node:child_process';
@@ -120,6 +122,114 @@ describe('a container', () => {
     const image = await collected(exportQcow2(await disk(MIB)));
     change(new DataView(image.buffer, image.byteOffset));
     await expect(openContainer(source(image))).rejects.toThrow(words);
+  });
+
+  it.each<[string, (bytes: Uint8Array) => Uint8Array | Promise<Uint8Array>]>([
+    ['gz', (bytes) => gzipSync(bytes)],
+    ['gz of two members', (bytes) => Buffer.concat([gzipSync(bytes.subarray(0, MIB)), gzipSync(bytes.subarray(MIB))])],
+    ['zip', (bytes) => zipSync({ 'card.img': bytes })],
+    ['xz', (bytes) => execFileSync('xz', ['-c', '-1'], { input: bytes, maxBuffer: 64 * MIB })],
+  ])('%s: a flipped bit or a cut end is never taken for the disk', async (_name, pack) => {
+    const bytes = await (await disk(2 * MIB)).bytes(0, 2 * MIB);
+    const packed = await pack(bytes);
+    const random = seededRandom(3);
+    let refused = 0;
+    for (let n = 0; n < 60; n++) {
+      const damaged = n % 3 === 0 ? packed.slice(0, 20 + Math.floor(random() * (packed.length - 21))) : packed.slice();
+      const at = Math.floor(random() * damaged.length);
+      if (n % 3 !== 0) damaged[at] = damaged[at]! ^ (1 << Math.floor(random() * 8));
+      try {
+        const opened = await openContainer(source(damaged));
+        const read = new Uint8Array(opened.size);
+        await opened.read(0, read);
+        // Some bits say nothing: a date, a file's name, the first bytes of a file that is raw then.
+        if (opened.size === bytes.length) expect(Buffer.compare(read, bytes), `flip ${n} at ${at}`).toBe(0);
+        else expect(await containerOf(source(damaged)), `flip ${n} at ${at}`).toBeUndefined();
+      } catch (error) {
+        expect(isCoreError(error), String(error)).toBe(true);
+        refused += 1;
+      }
+    }
+    expect(refused).toBeGreaterThan(30);
+  });
+
+  describe('a zip of several files', () => {
+    const readme = new TextEncoder().encode('Write this to a card. '.repeat(100));
+    const card = async (seed: number): Promise<Uint8Array> => {
+      const bytes = await (await buildStick({ id: `card-${seed}`, size: '12 MiB' })).bytes(0, 12 * MIB);
+      return bytes;
+    };
+    const open = (bytes: Uint8Array, inside?: string) =>
+      openContainer(source(bytes, 'two.zip'), { inside, mostBytes: mostBytesFor });
+
+    it('has its disk found behind whatever else is in it', async () => {
+      const image = await card(1);
+      const opened = await open(zipSync({ 'README.txt': readme, 'docs/': new Uint8Array(), 'x/card.img': image }));
+      const read = new Uint8Array(opened.size);
+      await opened.read(0, read);
+      expect(Buffer.compare(read, image)).toBe(0);
+    });
+
+    it('with two disks offers them, and takes the one that is named', async () => {
+      const [one, two] = [await card(1), await card(2)];
+      const packed = zipSync({ 'one.img': one, 'README.txt': readme, 'two.img': two });
+      await expect(open(packed)).rejects.toMatchObject({
+        code: 'image.several',
+        facts: { names: ['one.img', 'two.img'] },
+      });
+      const read = new Uint8Array(two.length);
+      await (await open(packed, 'two.img')).read(0, read);
+      expect(Buffer.compare(read, two)).toBe(0);
+      await expect(open(packed, 'three.img')).rejects.toThrow(/no three.img in it/);
+    });
+
+    it('says that it is encrypted, or that no disk is in it', async () => {
+      const packed = zipSync({ 'card.img': await card(1) });
+      for (const signature of [0x04034b50, 0x02014b50]) {
+        const view = new DataView(packed.buffer, packed.byteOffset);
+        for (let at = 0; at + 10 < packed.length; at++)
+          if (view.getUint32(at, true) === signature) packed[at + (signature === 0x04034b50 ? 6 : 8)]! |= 1;
+      }
+      await expect(open(packed)).rejects.toThrow(/card.img in it is encrypted/);
+      await expect(open(zipSync({ 'README.txt': readme }))).rejects.toThrow(/no file in it is a disk/);
+    });
+  });
+
+  it.each<[string, (at: number) => number]>([
+    ['zeros', () => 0],
+    ['anything', (at) => (at * 131) & 0xff],
+  ])('a bomb of %s is stopped long before it has filled anything', async (_name, byte) => {
+    const block = Uint8Array.from({ length: MIB }, (_, i) => byte(i));
+    const member = gzipSync(block, { level: 9 });
+    // 64 GiB, made as it is read.
+    const count = 64 * 1024;
+    let read = 0;
+    const bomb: ByteSource = {
+      name: 'bomb.gz',
+      size: member.length * count,
+      read: async (offset, into) => {
+        for (let i = 0; i < into.length; i++) into[i] = member[(offset + i) % member.length]!;
+        read = Math.max(read, offset + into.length);
+      },
+    };
+    const opening = openContainer(bomb, { mostBytes: mostBytesFor });
+    await expect(opening).rejects.toMatchObject({
+      code: expect.stringMatching(/^image\.(container|not-a-disk)$/) as string,
+    });
+    expect(read / bomb.size).toBeLessThan(0.07);
+  });
+
+  it('can be called off while it is unpacked, and tells how far it is', async () => {
+    const packed = gzipSync(await (await disk(30 * MIB)).bytes(0, 30 * MIB), { level: 0 });
+    const abort = new AbortController();
+    const told: number[] = [];
+    const progress = (done: number, total: number): void => {
+      told.push(done / total);
+      if (told.length === 5) abort.abort(new Error('enough'));
+    };
+    await expect(openContainer(source(packed), { progress, signal: abort.signal })).rejects.toThrow('enough');
+    expect(told).toHaveLength(5);
+    expect(told.every((share, i) => share > (told[i - 1] ?? 0) && share < 0.2)).toBe(true);
   });
 
   it('whatever is changed in it, opens, is refused or reads as something, and never throws otherwise', async () => {

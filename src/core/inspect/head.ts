@@ -5,7 +5,7 @@ import { hasBootSignature, isGptHeader, looksLikeTable, parseMbr } from '@/core/
 
 const GIB = 1024 ** 3;
 /** A blank disk tells nothing; nobody packs a large one. */
-const MOST_BLANK = 4 * GIB;
+const MOST_BLANK = GIB;
 /** A disk may be longer than its table reaches: an image on larger media, room behind the last volume. */
 const SLACK = 4;
 const MOST = 64 * 1024 * GIB;

@@ -22,6 +22,12 @@ const size = z.string().min(1).max(40).describe('In the size grammar: 24 GiB, 61
 const role = z.enum(['system', 'data', 'firmware', 'recovery', 'foreign', 'swap']);
 const letter = z.union([z.string().regex(/^[A-Z]$/), z.literal('')]).describe('A single capital, or empty for none');
 
+/** A power of two from a sector on; which of them suit a file system and a size is the file system's. */
+const clusterSize = z
+  .int()
+  .min(512)
+  .max(2 ** 25)
+  .refine((n) => Number.isInteger(Math.log2(n)), 'a power of two');
 const flags = z.array(z.enum(['required', 'read-only', 'hidden', 'no-letter']));
 
 const keepSchema = z.strictObject({
@@ -41,7 +47,7 @@ const createSchema = z.strictObject({
   label: z.string().default(''),
   letter: letter.optional(),
   role: role.default('data'),
-  clusterSize: z.int().optional().describe('Bytes'),
+  clusterSize: clusterSize.optional().describe('Bytes'),
   format: z.enum(['quick', 'full']).default('quick'),
   active: z.boolean().default(false),
   placement: z.enum(['primary', 'logical']).optional().describe('On an MBR; left to the number of entries'),
@@ -137,6 +143,9 @@ class Resolution {
           removed ? `volume ${number} is both kept and removed` : `volume ${number} is neither kept nor removed`,
         );
     }
+    const letters = this.target.volumes.flatMap((e) => ('letter' in e && e.letter ? [e.letter] : []));
+    const twice = letters.find((letter, i) => letters.indexOf(letter) !== i);
+    if (twice) throw invalid(`two volumes have the letter ${twice}`);
     const rests = this.target.volumes.filter((e) => this.#wish(e)?.kind === 'rest');
     if (rests.length > 1) throw invalid('“rest” stands more than once');
   }

@@ -3,7 +3,16 @@ import { SparseDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { driverOf, findKind } from '@/core/fs';
 import { surveyDisk } from '@/core/inspect';
-import { ALIGNMENT, asVolumeId, firstUsable, lastUsable, settle, type LaidVolume, type Layout } from '@/core/layout';
+import {
+  ALIGNMENT,
+  asVolumeId,
+  endOf,
+  firstUsable,
+  lastUsable,
+  settle,
+  type LaidVolume,
+  type Layout,
+} from '@/core/layout';
 import { tableFor } from '@/core/plan';
 import { applyNow, placeContent, writeTable } from '@/core/run';
 import { ceilTo, floorTo, readSize } from '@/core/size';
@@ -12,9 +21,15 @@ import { fillVolume } from './fill';
 import { seedOf } from './random';
 import type { Recipe, RecipeVolume } from './recipe';
 
-/** Bytes of the disk a recipe describes. @throws CoreError `size.unreadable` */
+/** Longer disks than there are; every place on one is a safe integer. */
+const MOST_BYTES = 64 * 2 ** 40;
+
+/** Bytes of the disk a recipe describes. @throws CoreError `size.unreadable`, `recipe.invalid` */
 export function recipeSize(recipe: Recipe): number {
-  return floorTo(readSize(recipe.size, { whole: 0 }).bytes, recipe.sectorSize);
+  const size = floorTo(readSize(recipe.size, { whole: 0 }).bytes, recipe.sectorSize);
+  if (size < recipe.sectorSize) throw invalid('the disk is shorter than a sector');
+  if (size > MOST_BYTES) throw invalid('the disk is longer than any there is');
+  return size;
 }
 
 /**
@@ -59,6 +74,9 @@ function layOut(recipe: Recipe, diskSize: number): Layout {
   });
   const settled = settle({ ...empty, volumes }, new Map());
   if (!settled.ok) throw invalid(settled.reason);
+  const sorted = [...settled.layout.volumes].sort((a, b) => a.start - b.start);
+  const over = sorted.find((v, i) => i > 0 && v.start < endOf(sorted[i - 1]!));
+  if (over) throw invalid(`volume ${over.label || over.fileSystem} lies over the one before it`);
   return settled.layout;
 }
 

@@ -7,20 +7,20 @@ const size = z.string().min(1).max(40);
 const share = z.number().min(0).max(1);
 
 const fileSchema = z.strictObject({
-  file: z.string().min(1).describe('Path from the root, with / between names'),
+  file: z.string().min(1).max(4000).describe('Path from the root, with / between names'),
   text: z.string().max(100_000).optional().describe('Content in words'),
   size: size.optional().describe('Content made up, this long'),
   near: share.optional().describe('Where on the volume: 0 its start, 1 its end'),
   fragments: z.int().min(1).max(100_000).optional(),
-  attributes: z.array(z.string()).optional(),
+  attributes: z.array(z.string()).max(20).optional(),
   modified: z.string().optional(),
 });
 
 const treeSchema = z.strictObject({
-  folder: z.string().describe('Folder to fill, made with all above it; empty for the root'),
+  folder: z.string().max(4000).describe('Folder to fill, made with all above it; empty for the root'),
   count: z.int().min(1).max(1_000_000),
-  name: z.string().min(1).describe('{n} is the number, {nn} to {nnnnnn} pad it, {word} a made-up word'),
-  subfolders: z.array(z.string().min(1)).optional().describe('Spread evenly over these subfolders'),
+  name: z.string().min(1).max(255).describe('{n} is the number, {nn} to {nnnnnn} pad it, {word} a made-up word'),
+  subfolders: z.array(z.string().min(1).max(255)).max(1000).optional().describe('Spread evenly over these subfolders'),
   smallest: size,
   largest: size,
   near: share.optional(),
@@ -56,9 +56,17 @@ const volumeSchema = z.strictObject({
     .string()
     .regex(/^[A-Z]$/)
     .optional(),
-  clusterSize: z.int().optional(),
+  clusterSize: z
+    .int()
+    .min(512)
+    .max(2 ** 25)
+    .refine((n) => Number.isInteger(Math.log2(n)), 'a power of two')
+    .optional(),
   active: z.boolean().optional(),
-  fill: z.array(z.union([fileSchema, treeSchema])).default([]),
+  fill: z
+    .array(z.union([fileSchema, treeSchema]))
+    .max(1000)
+    .default([]),
 });
 
 export const recipeSchema = z.strictObject({
@@ -72,9 +80,12 @@ export const recipeSchema = z.strictObject({
   table: z.enum(['mbr', 'gpt', 'none']),
   volumes: z.array(volumeSchema).max(64),
   speed: speedSchema.optional().describe('Instead of what the medium usually does'),
-  weak: z.array(stretchSchema).default([]).describe('Sectors that are read slowly, at the third try'),
-  dead: z.array(stretchSchema).default([]).describe('Sectors that can’t be read'),
+  weak: z.array(stretchSchema).max(1000).default([]).describe('Sectors that are read slowly, at the third try'),
+  dead: z.array(stretchSchema).max(1000).default([]).describe('Sectors that can’t be read'),
 });
+
+/** More files than a practice disk is built with in a time that anybody waits. */
+const MOST_FILES = 2_000_000;
 
 /** A recipe with its defaults filled in. */
 export type Recipe = z.output<typeof recipeSchema>;
@@ -86,7 +97,17 @@ export type RecipeFill = RecipeVolume['fill'][number];
 /** Checks a recipe. @throws CoreError `recipe.invalid` naming the first fault and where it is */
 export function parseRecipe(input: unknown): Recipe {
   const result = recipeSchema.safeParse(input);
-  if (result.success) return result.data;
-  const issue = result.error.issues[0]!;
-  throw new CoreError('recipe.invalid', { reason: `${issue.path.join('.') || 'the whole'}: ${issue.message}` });
+  if (!result.success) {
+    const issue = result.error.issues[0]!;
+    throw invalid(`${issue.path.join('.') || 'the whole'}: ${issue.message}`);
+  }
+  const { volumes } = result.data;
+  const letters = volumes.flatMap((v) => v.letter ?? []);
+  const twice = letters.find((letter, i) => letters.indexOf(letter) !== i);
+  if (twice) throw invalid(`two volumes have the letter ${twice}`);
+  const files = volumes.flatMap((v) => v.fill).reduce((sum, f) => sum + ('count' in f ? f.count : 1), 0);
+  if (files > MOST_FILES) throw invalid(`it asks for ${files} files, more than ${MOST_FILES}`);
+  return result.data;
 }
+
+const invalid = (reason: string): CoreError => new CoreError('recipe.invalid', { reason });

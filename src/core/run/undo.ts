@@ -26,7 +26,12 @@ const UNIT = 64 * 1024;
 const runId = z.string().min(1).max(100);
 const undoRecordSchema = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('begin'), version: z.literal(UNDO_VERSION), run: runId, disk: diskSamplesSchema }),
-  z.strictObject({ kind: z.literal('kept'), offset: z.int().min(0).multipleOf(UNIT) }),
+  z.strictObject({
+    kind: z.literal('kept'),
+    /** From 0, so that none can be missing in the middle. */
+    index: z.int().min(0),
+    offset: z.int().min(0).multipleOf(UNIT),
+  }),
   z.strictObject({ kind: z.literal('left') }),
   z.strictObject({ kind: z.literal('rewinding') }),
   z.strictObject({
@@ -82,6 +87,7 @@ export async function readUndo(store: Pick<UndoStore, 'entries'>): Promise<UndoS
     } else if (!head) throw corrupt('it does not begin with a run');
     else if (record.kind === 'kept') {
       const size = 'disk' in head.of ? head.of.disk.size : 0;
+      if (record.index !== kept.length) throw corrupt('one before it is missing');
       if (body.length !== Math.min(UNIT, size - record.offset)) throw corrupt('it holds more or less than it says');
       kept.push(record.offset);
     } else if (record.kind === 'left') left = new Uint32Array(body.slice().buffer);
@@ -108,6 +114,7 @@ export async function noteMade(store: UndoStore, run: string, file: string): Pro
 /** A device that keeps what it overwrites. Reads and barriers pass through. */
 export class UndoDevice extends BlockDevice {
   readonly #kept: Set<number>;
+  #appended: number;
 
   private constructor(
     private readonly inner: BlockDevice,
@@ -116,6 +123,7 @@ export class UndoDevice extends BlockDevice {
   ) {
     super();
     this.#kept = new Set(kept);
+    this.#appended = kept.length;
   }
 
   /** Wraps `inner` before a way back is begun in `store`, which must be so before the first write. */
@@ -161,8 +169,11 @@ export class UndoDevice extends BlockDevice {
     for (let at = Math.floor(offset / UNIT) * UNIT; at < offset + length; at += UNIT)
       if (!this.#kept.has(at)) fresh.push(at);
     if (fresh.length === 0) return;
-    for (const at of fresh)
-      await this.store.append({ kind: 'kept', offset: at }, await this.inner.bytes(at, Math.min(UNIT, this.size - at)));
+    for (const offset of fresh) {
+      const bytes = await this.inner.bytes(offset, Math.min(UNIT, this.size - offset));
+      await this.store.append({ kind: 'kept', index: this.#appended, offset }, bytes);
+      this.#appended += 1;
+    }
     // Only what is durable counts as kept: after a failure the next write keeps it anew, and the first one counts.
     await this.store.flush();
     for (const at of fresh) this.#kept.add(at);
