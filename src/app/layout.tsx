@@ -1,7 +1,7 @@
+import { AntdRegistry } from '@ant-design/nextjs-registry';
 import type { Metadata } from 'next';
 import { headers } from 'next/headers';
 import type { ReactNode } from 'react';
-import { Styles } from './Styles';
 import '@fontsource-variable/public-sans/index.css';
 import '@fontsource-variable/archivo/index.css';
 import './globals.css';
@@ -13,12 +13,12 @@ export const metadata: Metadata = {
 };
 
 export default async function RootLayout({ children }: { readonly children: ReactNode }) {
-  // Reading the headers renders the page for each request, which gives its scripts and styles the request's nonce.
-  const nonce = (await headers()).get('x-nonce') ?? '';
+  // Reading the headers renders the page for each request, which gives its scripts the request's nonce.
+  await headers();
   return (
     <html lang="en" suppressHydrationWarning>
       <body>
-        <Styles nonce={nonce}>{children}</Styles>
+        <AntdRegistry>{children}</AntdRegistry>
       </body>
     </html>
   );

@@ -141,25 +141,30 @@ function permission(handle: Permissioned, ask: boolean): Promise<PermissionState
 
 /** @param mayRun whether a run may be under way; the engine is asked then, and may be busy */
 async function opened(id: string, survey: Survey, recipe?: Recipe, mayRun = true): Promise<void> {
-  putDisk(id, { status: 'open', survey, error: undefined, stuck: undefined });
   const row = await db.jobs.get(id);
   const stored = parseJob(row?.state);
-  const status = mayRun ? await engine('runStatus', id).catch((error: unknown) => stuck(id, error)) : undefined;
-  const job = jobFor(survey, stored, status, recipe);
-  set(({ jobs }) => ({ jobs: { ...jobs, [id]: job } }));
+  let stuck: string | undefined;
+  const status = mayRun
+    ? await engine('runStatus', id).catch((error: unknown) => void (stuck = stuckWords(error)))
+    : undefined;
+  const job = jobFor(survey, stored, status ?? undefined, recipe);
+  // All at once: whoever goes to the disk then sees its run, where there is one.
+  set(({ jobs, runs }) => ({
+    jobs: { ...jobs, [id]: job },
+    ...(status ? { runs: { ...runs, [id]: viewOf(status) } } : {}),
+  }));
+  putDisk(id, { status: 'open', survey, error: undefined, stuck });
   if (job !== stored && stored && status?.certificate) putJob(id, job);
   if (row && !stored && !get().readOnly)
     set({
       problem: `What was planned on ${diskOf(id)?.stored.name ?? 'a disk'} can’t be read any more and was begun anew.`,
     });
-  if (status) set(({ runs }) => ({ runs: { ...runs, [id]: viewOf(status) } }));
 }
 
-/** A journal that can't be gone on with is told of, and what it is of can be put back. */
-function stuck(id: string, error: unknown): undefined {
+/** Why a journal can't be gone on with; what it is of can be put back. */
+function stuckWords(error: unknown): string {
   if (!isCoreError(error) || !error.code.startsWith('journal.')) throw error;
-  putDisk(id, { stuck: error.message });
-  return undefined;
+  return error.message;
 }
 
 function jobFor(

@@ -1,0 +1,129 @@
+/** Where the page meets storage that fails, files that moved, other tabs, and hands that press twice. */
+import { expect, test } from '@playwright/test';
+import { zipSync } from 'fflate';
+import { readFileSync, writeFileSync } from 'node:fs';
+import { divideStick, makeImage, openBench, STICK } from './bench';
+
+test('Ctrl+Z undoes what the focused edge did, by arrow key and by drag, to the very beginning', async ({ page }) => {
+  await openBench(page);
+  await divideStick(page);
+  const edge = page.getByRole('slider', { name: 'End of E LABELS' });
+  await edge.focus();
+  for (let n = 0; n < 3; n++) await page.keyboard.press('Shift+ArrowUp');
+  await expect(page.getByText(/Shrink E LABELS/)).toBeVisible();
+  for (let n = 0; n < 3; n++) await page.keyboard.press('Control+z');
+  await expect(page.getByText('Nothing to do yet')).toBeVisible();
+  await page.keyboard.press('Control+y');
+  await expect(page.getByText(/Shrink E LABELS/)).toBeVisible();
+});
+
+test('Run is pressed twice and begins once: the run goes on to its end', async ({ page }) => {
+  await openBench(page);
+  await divideStick(page);
+  await page.getByRole('button', { name: 'Split' }).click();
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  const box = (await page.getByRole('button', { name: 'Run the work order' }).boundingBox())!;
+  const [x, y] = [box.x + box.width / 2, box.y + box.height / 2];
+  await page.mouse.click(x, y, { clickCount: 2, delay: 5 });
+  for (let n = 0; n < 4; n++) await page.mouse.click(x, y);
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible({ timeout: 60_000 });
+});
+
+test('storage that takes nothing more is said, with what takes how much; the page goes on', async ({ page }) => {
+  await openBench(page);
+  await divideStick(page);
+  await page.evaluate(() => {
+    const fail = (): never => {
+      throw new DOMException('no room', 'QuotaExceededError');
+    };
+    Object.assign(IDBObjectStore.prototype, { put: fail, add: fail });
+  });
+  await page.getByRole('button', { name: 'Split' }).click();
+  await expect(page.getByText(/storage is full/i).first()).toBeVisible();
+  await expect(page.getByRole('region', { name: 'What takes the storage' })).toBeVisible();
+  await expect(page.getByText(/Make D, /)).toBeVisible();
+});
+
+test('where the browser has no room for a cache the page loads all the same', async ({ page, baseURL }) => {
+  const session = await page.context().newCDPSession(page);
+  await session.send('Storage.overrideQuotaForOrigin', { origin: new URL(baseURL!).origin, quotaSize: 100_000 });
+  await openBench(page);
+  for (let n = 0; n < 2; n++) {
+    await page.reload();
+    await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled({ timeout: 40_000 });
+  }
+  await divideStick(page);
+});
+
+test('where nothing can be kept that is said within seconds', async ({ page }) => {
+  await page.addInitScript(() => {
+    Object.defineProperty(window, 'indexedDB', { value: undefined });
+  });
+  await page.goto('/');
+  await expect(page.getByText('The bench can’t be opened here.')).toBeVisible();
+});
+
+test('an engine that says nothing is noticed, and can be started anew', async ({ page }) => {
+  // A worker that was taken away without a word: it neither answers nor gives a sign of life.
+  await page.addInitScript(() => {
+    const Own = Worker;
+    let silent = false;
+    Object.assign(window, { silence: () => (silent = true), Worker: undefined });
+    window.Worker = class extends Own {
+      constructor(url: string | URL, options?: WorkerOptions) {
+        super(url, options);
+        silent = false;
+        this.addEventListener('message', (event) => silent && event.stopImmediatePropagation());
+      }
+    } as typeof Worker;
+  });
+  await openBench(page);
+  await page.evaluate(() => (window as unknown as { silence: () => void }).silence());
+  const anew = page.getByRole('button', { name: 'Start the engine anew' });
+  await expect(anew).toBeVisible({ timeout: 30_000 });
+  await anew.click();
+  await expect(anew).toHaveCount(0);
+  await divideStick(page);
+});
+
+test('a file with two disks in it is asked about, and a file that is known is found again', async ({ page }) => {
+  const image = makeImage('20 MiB');
+  const bytes = readFileSync(image);
+  const other = bytes.slice();
+  other[other.length - 600] = 1;
+  const zip = `${image}.zip`;
+  writeFileSync(zip, zipSync({ 'README.txt': new Uint8Array(2000).fill(65), 'one.img': bytes, 'two.img': other }));
+  await openBench(page);
+  const open = async (file: string): Promise<void> => {
+    const [chooser] = await Promise.all([
+      page.waitForEvent('filechooser'),
+      page.getByRole('button', { name: 'Open a disk image' }).click(),
+    ]);
+    await chooser.setFiles(file);
+  };
+  await open(zip);
+  await page.getByRole('button', { name: 'two.img' }).click();
+  await expect(page.getByRole('button', { name: 'Divide this disk' })).toBeVisible();
+  await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
+  await open(image);
+  await expect(page.getByRole('button', { name: 'Divide this disk' })).toBeVisible();
+  await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
+  await open(image);
+  await expect(page.getByRole('button', { name: 'Divide this disk' })).toBeVisible();
+  await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
+  await expect(page.getByRole('button', { name: /^Open stick/ })).toHaveCount(2);
+});
+
+test('the engine’s worker may reach nowhere, and other names are not served', async ({ page, request }) => {
+  let policy = '';
+  page.on('response', (response) => {
+    if (response.url().includes('/_next/static/') && response.url().includes('.js'))
+      policy = response.headers()['content-security-policy'] ?? '';
+  });
+  await openBench(page);
+  expect(policy).toContain("connect-src 'none'");
+  const [worker] = page.workers();
+  const reached = await worker!.evaluate(() => fetch('/api/demo').then(String, () => 'refused'));
+  expect(reached).toBe('refused');
+  expect((await request.get('/', { headers: { host: 'elsewhere.example' } })).status()).toBe(421);
+});
