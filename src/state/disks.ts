@@ -247,7 +247,7 @@ async function openNew(
   const { survey, fingerprint } = await engine('openImage', id, file, inside ? { inside } : {}, told(id, file.name));
   const stored: StoredDisk = {
     id,
-    name: file.name.replace(/\.(img|raw|bin|dd)$/i, ''),
+    name: nameFor(inside ?? file.name),
     order: Date.now(),
     source: { kind: 'image', fingerprint, ...(handle ? { handle } : {}), ...(inside ? { inside } : {}) },
   };
@@ -256,6 +256,10 @@ async function openNew(
   await opened(id, survey);
   look({ currentId: id, stage: 'look', selected: undefined });
 }
+
+/** What a disk is called until a person calls it something else: the name of its file without what says its form. */
+const nameFor = (path: string): string =>
+  path.slice(path.lastIndexOf('/') + 1).replace(/\.(img|raw|bin|dd)$/i, '') || path;
 
 /** Shows how far the opening of a packed file is. */
 const told = (id: string, name: string) =>

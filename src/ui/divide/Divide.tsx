@@ -50,6 +50,7 @@ export function Divide({ current }: { readonly current: Current }) {
   const planView = usePlan(later);
   const selectedId = useBench((s) => s.selected);
   const readOnly = useBench((s) => s.readOnly);
+  const kept = useBench((s) => !s.readOnly && s.full === undefined);
   const asking = useBench((s) => s.asking);
   const fresh = useBench((s) => s.fresh);
   const override = useCallback(() => wish(id, { override: true }), [id]);
@@ -135,7 +136,7 @@ export function Divide({ current }: { readonly current: Current }) {
               planned={planned}
               bounds={bounds}
               selected={selected?.id}
-              note="saved as you go"
+              note={kept ? 'saved as you go' : 'not saved'}
               onSelect={(volumeId) => look({ selected: volumeId })}
               {...(readOnly
                 ? {}
