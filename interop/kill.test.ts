@@ -3,17 +3,15 @@ import { spawn } from 'node:child_process';
 import { copyFileSync, existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { afterAll, expect, it } from 'vitest';
 import { seededRandom } from '../src/core/practice';
-import { scratch, ullager } from './readers';
+import { RUNNER, scratch, ullager } from './readers';
 
 const KILLS = Number(process.env.ULLAGER_KILLS ?? 2);
 const box = scratch();
 afterAll(() => box.remove());
 
-const RUNNER = ['--import', 'tsx', 'src/cli/main.ts'];
-
 /** Starts the runner, waits for its journal, and kills it `after` milliseconds later; false when it was done by then. */
 async function killed(args: string[], journal: string, after: number): Promise<boolean> {
-  const child = spawn('node', [...RUNNER, ...args], { stdio: 'ignore' });
+  const child = spawn('node', [RUNNER, ...args], { stdio: 'ignore' });
   const ended = new Promise<void>((resolve) => child.on('exit', () => resolve()));
   while (!existsSync(journal) && child.exitCode === null) await new Promise((r) => setTimeout(r, 1));
   await new Promise((r) => setTimeout(r, after));

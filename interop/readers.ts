@@ -4,6 +4,7 @@ import { createHash } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { bundledRunner } from './runner';
 
 const MAX = 512 * 1024 * 1024;
 
@@ -12,9 +13,12 @@ export function read(command: string, args: readonly string[]): string {
   return execFileSync(command, args, { encoding: 'utf8', maxBuffer: MAX, stdio: ['ignore', 'pipe', 'pipe'] });
 }
 
+/** What starts the runner. */
+export const RUNNER = bundledRunner();
+
 /** Runs the headless runner; the exit code is part of the answer. */
 export function ullager(...args: string[]): { code: number; out: string; err: string } {
-  const { status, stdout, stderr } = spawnSync('node', ['--import', 'tsx', 'src/cli/main.ts', ...args], {
+  const { status, stdout, stderr } = spawnSync('node', [RUNNER, ...args], {
     encoding: 'utf8',
     maxBuffer: MAX,
   });

@@ -28,9 +28,7 @@ afterEach(() => vi.restoreAllMocks());
 
 /** What a process held is free again once it is no more; here it is this one, which goes on. */
 function letGo(): void {
-  for (const folder of readdirSync(LOCKS))
-    for (const name of readdirSync(join(LOCKS, folder)))
-      if (name.startsWith(`${process.pid}-`)) rmSync(join(LOCKS, folder, name));
+  for (const name of readdirSync(LOCKS)) if (name.includes(`-${process.pid}-`)) rmSync(join(LOCKS, name));
 }
 
 /** Every how-manieth operation is tried, in the ordinary and in the deep run. */
@@ -150,7 +148,7 @@ describe.each(Object.keys(JOBS))('a run %s', (name) => {
       letGo();
       await judge(job, fault, n, code, original);
     }
-    if (fault !== 'short') expect(failed).toBeGreaterThan(5);
+    if (fault !== 'short') expect(failed).toBeGreaterThan(STRIDE === 1 ? 5 : 0);
   });
 
   async function judge(job: Job, fault: Fault, n: number, code: number | undefined, original: Buffer): Promise<void> {

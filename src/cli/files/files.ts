@@ -3,7 +3,19 @@
  * fail. Nothing here decides anything; a path is opened because a person named it, or stands beside one that they did.
  */
 import { constants, type Stats } from 'node:fs';
-import { link, lstat, mkdir, open, readdir, realpath, rename, stat, unlink, type FileHandle } from 'node:fs/promises';
+import {
+  chmod,
+  link,
+  lstat,
+  mkdir,
+  open,
+  readdir,
+  realpath,
+  rename,
+  stat,
+  unlink,
+  type FileHandle,
+} from 'node:fs/promises';
 import { fileError } from './file-error';
 
 /** What a path leads to. */
@@ -130,7 +142,11 @@ export const systemFiles: Files = {
   link: (from, to) => attempt(to, 'made', () => link(from, to)),
   rename: (from, to) => attempt(to, 'made', () => rename(from, to)),
   remove: (path) => attempt(path, 'removed', () => unlink(path)),
-  makeFolder: async (path) => void (await attempt(path, 'made', () => mkdir(path, { recursive: true, mode: 0o1777 }))),
+  makeFolder: async (path) => {
+    const made = await attempt(path, 'made', () => mkdir(path, { recursive: true }));
+    // For everybody on the machine, whatever the mask of whoever comes first.
+    if (made !== undefined) await attempt(path, 'made', () => chmod(path, 0o1777));
+  },
   list: (folder) => attempt(folder, 'read', () => readdir(folder)),
   syncFolder: async (path) => {
     const folder = await attempt(path, 'opened', () => open(path, constants.O_RDONLY));

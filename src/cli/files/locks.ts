@@ -1,10 +1,10 @@
 /**
  * One image, one run: who holds which file, so that two processes can't meet on it.
  *
- * A holder is a file of its own in a folder for what is held, named after the process and when that started. Whoever wants
+ * A holder is a file of its own in one folder, named after what is held, the process, and when that started. Whoever wants
  * it puts theirs there first and looks at the others then, so that of two who come at the same moment at least one sees
  * the other. A holder whose process is no more is stale and is taken away; there is nothing to take over. What is held is
- * known by what it is, so that other names of the same file lead to the same folder; what is not there yet, by its name.
+ * known by what it is, so that other names of the same file lead to the same holders; what is not there yet, by its name.
  */
 import { CoreError } from '@/core/errors';
 import { createHash } from 'node:crypto';
@@ -41,17 +41,16 @@ export async function holding<T>(
 }
 
 async function hold(files: Files, { path, mode }: Wanted, stale: (path: string, pid: number) => void): Promise<string> {
-  const folder = join(LOCKS, await keyOf(files, path));
+  const key = await keyOf(files, path);
   await files.makeFolder(LOCKS);
-  await files.makeFolder(folder);
-  const own = `${process.pid}-${await startOf(process.pid)}-${serial++}-${mode}`;
-  await (await files.open(join(folder, own), 'create')).close();
+  const own = `${key}-${process.pid}-${await startOf(process.pid)}-${serial++}-${mode}`;
+  await (await files.open(join(LOCKS, own), 'create')).close();
   try {
-    for (const name of await files.list(folder)) {
-      const other = name === own ? undefined : holderOf(name);
+    for (const name of await files.list(LOCKS)) {
+      const other = name === own ? undefined : holderOf(key, name);
       if (!other || (mode === 'read' && other.mode === 'read')) continue;
       if ((await startOf(other.pid)) !== other.started) {
-        await files.remove(join(folder, name)).catch(() => undefined);
+        await files.remove(join(LOCKS, name)).catch(() => undefined);
         if (other.mode === 'write') stale(path, other.pid);
         continue;
       }
@@ -59,10 +58,10 @@ async function hold(files: Files, { path, mode }: Wanted, stale: (path: string, 
       throw new CoreError('file.busy', { name: path, reason: `${reason} (process ${other.pid})` });
     }
   } catch (error) {
-    await files.remove(join(folder, own)).catch(() => undefined);
+    await files.remove(join(LOCKS, own)).catch(() => undefined);
     throw error;
   }
-  return join(folder, own);
+  return join(LOCKS, own);
 }
 
 /** One process may hold the same file more than once for reading. */
@@ -82,8 +81,9 @@ interface Holder {
   readonly mode: LockMode;
 }
 
-function holderOf(name: string): Holder | undefined {
-  const [, pid, started, mode] = /^(\d+)-(\w+)-\d+-(read|write)$/.exec(name) ?? [];
+function holderOf(key: string, name: string): Holder | undefined {
+  if (!name.startsWith(`${key}-`)) return undefined;
+  const [, pid, started, mode] = /^(\d+)-(\w+)-\d+-(read|write)$/.exec(name.slice(key.length + 1)) ?? [];
   return pid && started && mode ? { pid: Number(pid), started, mode: mode as LockMode } : undefined;
 }
 

@@ -5,7 +5,7 @@
 import { CoreError, isCoreError } from '@/core/errors';
 import { randomBytes } from 'node:crypto';
 import { basename, dirname } from 'node:path';
-import type { Files, OpenFile } from './files';
+import type { FileFacts, Files, OpenFile } from './files';
 
 /** @throws CoreError `file.same` when two names lead to the same file */
 export async function assertApart(files: Files, path: string, from: string): Promise<void> {
@@ -42,12 +42,21 @@ export async function publish(files: Files, from: string, to: string): Promise<v
   await files.remove(from);
 }
 
-/** Makes a file by what `write` puts into it. @throws CoreError `file.*`; nothing is left behind then */
-export async function makeFile(files: Files, path: string, write: (file: OpenFile) => Promise<void>): Promise<void> {
+/**
+ * Makes a file by what `write` puts into it. `whole` is awaited when that is durable and has no name yet.
+ * @throws CoreError `file.*`; nothing is left behind then
+ */
+export async function makeFile(
+  files: Files,
+  path: string,
+  write: (file: OpenFile) => Promise<void>,
+  whole: (facts: FileFacts) => Promise<void> = async () => undefined,
+): Promise<void> {
   const file = await createBeside(files, path);
   try {
     await write(file);
     await file.sync();
+    await whole(await file.facts());
     await file.close();
     await publish(files, file.path, path);
   } catch (error) {

@@ -9,7 +9,7 @@ import { JOURNAL_VERSION, noteMade, resumeRun, startRun, type UndoRecord } from 
 import { FileDevice } from '../files/file-device';
 import { FileLog } from '../files/file-log';
 import type { FileFacts } from '../files/files';
-import { assertNew, createBeside, publish } from '../files/new-file';
+import { assertNew, createBeside, makeFile, publish } from '../files/new-file';
 import { makeScratch, openScratch, othersOf, removeScratch, claimScratch } from '../files/scratch';
 import { packingOf, writeImage, writeRaw } from '../files/write-image';
 import { openImage } from '../open-image';
@@ -157,18 +157,12 @@ async function finish(
     await made(call, run, (await files.facts(workOf(out)))!);
     await publish(files, workOf(out), out);
   } else {
-    const packed = await createBeside(files, out);
-    try {
-      await writeImage(disk, packed, out);
-      await packed.sync();
-      await made(call, run, await packed.facts());
-      await packed.close();
-      await publish(files, packed.path, out);
-    } catch (error) {
-      await packed.close().catch(() => undefined);
-      await files.remove(packed.path).catch(() => undefined);
-      throw error;
-    }
+    await makeFile(
+      files,
+      out,
+      (file) => writeImage(disk, file, out),
+      (facts) => made(call, run, facts),
+    );
   }
   return leave(call, certificate, journal, run, copy);
 }

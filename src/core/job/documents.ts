@@ -1,7 +1,7 @@
 /** The documents that the runner prints and files hold: plain JSON of a stated version. */
 import type { Finding } from '@/core/errors';
 import type { Survey } from '@/core/inspect';
-import { stepWords, type Plan } from '@/core/plan';
+import { stepWords, wayOf, type Plan, type Step } from '@/core/plan';
 import { sizeFaces } from '@/core/size';
 
 /** What `inspect` prints. */
@@ -43,13 +43,17 @@ export function checkDocument(
   return { version: 1 as const, table, volumes };
 }
 
+/** What kinds of steps are called in documents of version 1: carrying has a name for each way. */
+const CARRIED = { move: 'move', away: 'park', back: 'fetch' } as const;
+const kindIn = (step: Step) => (step.kind === 'carry' ? CARRIED[wayOf(step)] : step.kind);
+
 /** What `plan` prints. */
 export function planDocument(plan: Plan, notes: readonly string[]) {
   return {
     version: 1 as const,
     steps: plan.steps.map((step) => ({
       ...stepWords(step),
-      kind: step.kind,
+      kind: kindIn(step),
       ...step.cost,
       loses: 'loses' in step ? (step.loses ?? null) : null,
     })),
