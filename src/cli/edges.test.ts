@@ -216,6 +216,30 @@ describe('a journal and a way back', () => {
     expect(Buffer.compare(readFileSync(image), readFileSync(path('disk.img')))).toBe(0);
   });
 
+  it('are found by whatever link the image is named, and nothing else is begun on it meanwhile', async () => {
+    const image = copyOf('disk.img', 'linked.img');
+    symlinkSync(image, path('linked.link'));
+    await interrupted(image, { target: divide });
+    const unfinished = { code: 'run.unfinished' };
+    await expect(run(path('linked.link'), { target: divide, inPlace: true })).rejects.toMatchObject(unfinished);
+    await expect(run(image, { target: divide, out: path('half.img') })).rejects.toMatchObject(unfinished);
+    expect(existsSync(path('half.img'))).toBe(false);
+    expect(await run(path('linked.link'), { inPlace: true, resume: true })).toBe(0);
+    // A rewinding that was cut is finished before anything else.
+    const files = new FaultyFiles(systemFiles, undefined, 0);
+    const twin = copyOf('linked.img', 'cut.img');
+    copyFileSync(`${image}.ullager-undo`, `${twin}.ullager-undo`);
+    expect(await run(twin, { inPlace: true, rewind: true }, files)).toBe(0);
+    const cut = new FaultyFiles(systemFiles, 'io', files.operations - 6);
+    await expect(run(image, { inPlace: true, rewind: true }, cut)).rejects.toThrow();
+    const rewinding = { code: 'run.rewinding' };
+    await expect(run(image, { target: divide, inPlace: true })).rejects.toMatchObject(rewinding);
+    await expect(run(image, { target: divide, out: path('half.img') })).rejects.toMatchObject(rewinding);
+    expect(await run(image, { inPlace: true, rewind: true })).toBe(0);
+    expect(Buffer.compare(readFileSync(image), readFileSync(path('disk.img')))).toBe(0);
+    rmSync(path('linked.link'));
+  });
+
   it('are of one run: what an earlier one kept is not put back over a later one', async () => {
     const image = copyOf('disk.img', 'later.img');
     expect(await run(image, { target: divide, inPlace: true })).toBe(0);

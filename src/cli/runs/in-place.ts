@@ -90,10 +90,12 @@ export async function resumeInPlace(call: RunCall): Promise<number> {
 }
 
 /** The way back of a run that is taken up; begun now where the run was cut before it wrote anything. */
-async function undoToResume(files: Files, path: string, state: RunState): Promise<UndoFile> {
+async function undoToResume(files: Files, path: string, state: RunState): Promise<UndoFile | undefined> {
   const found = await openUndo(files, path);
   if (found?.state?.run === state.run) return found.file;
   await found?.file.close();
+  // A run that is over needs none to be tidied up after.
+  if (state.certificate) return undefined;
   if (state.next > 0 || state.committed || state.pieces !== undefined)
     throw new CoreError('journal.foreign', { reason: 'the way back from its run is not there' });
   const undo = await UndoInMaking.begin(files, path, found !== undefined);

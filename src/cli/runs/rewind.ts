@@ -17,10 +17,6 @@ export async function rewindInPlace(call: RunCall): Promise<number> {
   const undo = await openUndo(files, image);
   try {
     const state = journal?.state;
-    if (journal && !state) {
-      await journal.file.remove();
-      throw nothing('the last run was cut before it began, and nothing was written by it');
-    }
     if (state?.copy !== undefined) throw new CoreError('journal.foreign', { reason: 'it is of a run with --out' });
     if (state && !state.undo) throw nothing('the unfinished run keeps no way back; resume it');
     const wrote = state && (state.next > 0 || state.committed || state.pieces !== undefined);
@@ -41,7 +37,7 @@ export async function rewindInPlace(call: RunCall): Promise<number> {
       await disk.close();
     }
     await removeScratch(files, call.options.scratch, run);
-    await journal?.file.remove();
+    if (state) await journal!.file.remove();
     await undo.file.remove();
     print(
       { version: 1, rewound: true, bytes },
@@ -77,7 +73,9 @@ async function dropUnwritten(call: RunCall, journal: OpenJournal | undefined, ru
 export async function rewindCopy(call: RunCall): Promise<number> {
   const { files, options } = call;
   const out = options.out!;
-  const journal = await openJournal(files, out);
+  const beside = await openJournal(files, out);
+  // One in which nothing was begun says nothing.
+  const journal = beside?.state || beside?.copying !== undefined ? beside : undefined;
   const undo = await openUndo(files, out);
   try {
     const run = journal?.state?.run;
@@ -104,7 +102,7 @@ export async function rewindCopy(call: RunCall): Promise<number> {
     print({ version: 1, rewound: true, bytes: 0 }, [`${what}; the original was never written.`], options.json);
     return EXIT.done;
   } finally {
-    await journal?.file.close().catch(() => undefined);
+    await beside?.file.close().catch(() => undefined);
     await undo?.file.close().catch(() => undefined);
   }
 }

@@ -60,7 +60,8 @@ export async function journalToBegin(files: Files, written: string): Promise<Jou
   }
 }
 
-const unfinished = ({ next, plan }: RunState): CoreError =>
+/** Why nothing else can be begun. */
+export const unfinished = ({ next, plan }: RunState): CoreError =>
   new CoreError('run.unfinished', { reason: `step ${next + 1} of ${plan.steps.length} is next` });
 
 /** Takes the copy away that a run worked on, if what has its name is that. @throws CoreError `journal.foreign` */

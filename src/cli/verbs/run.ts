@@ -21,7 +21,9 @@ export async function run(path: string, options: RunOptions, files = systemFiles
         { path: options.out!, mode: 'write' },
       ];
   const act = actOf(options, rewinds);
-  return holding(files, wanted, () => act({ files, image: path, options }), tellStale);
+  // What stands beside an image stands beside the file itself, by whatever link that was named.
+  const image = options.inPlace ? await files.resolve(path) : path;
+  return holding(files, wanted, () => act({ files, image, options }), tellStale);
 }
 
 function actOf({ inPlace, resume }: RunOptions, rewinds: boolean): (call: RunCall) => Promise<number> {
