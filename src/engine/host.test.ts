@@ -416,6 +416,7 @@ describe('a run that sets a volume aside on another disk', () => {
     const later = new EngineHost();
     await later.openPractice(id, ring('Ring'));
     await expect(later.resume(id, () => undefined)).rejects.toMatchObject({ code: 'run.elsewhere' });
+    await expect(later.rewind(id)).rejects.toMatchObject({ code: 'run.elsewhere' });
     await later.openPractice(other, parseRecipe({ ...RECIPE, name: 'Spare', table: 'none', volumes: [] }));
     expect((await later.resume(id, () => undefined)).proven).toBe(true);
     await later.rewind(other);

@@ -118,6 +118,11 @@ export class Runs {
     // Emptied first: what is known of it goes with the journal. Where there is no room left for that, it is made first.
     const state = await readRunState(new DexieJournal(this.db, id)).catch(() => undefined);
     const places = state && !state.certificate ? state.plan.steps.slice(0, state.next + 1).flatMap(placeAside) : [];
+    for (const { disk } of places)
+      if (!this.disks.known(disk)) {
+        const name = state!.plan.lent.find((l) => l.disk === disk)?.name ?? 'the other disk';
+        throw new CoreError('run.elsewhere', { name, reason: 'it is not open, and something is set aside on it' });
+      }
     const emptied = await this.#empty(places).then(
       () => true,
       () => false,

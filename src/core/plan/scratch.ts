@@ -24,7 +24,7 @@ export function scratchOn(survey: Survey, disk: DiskId, name: string): Scratch[]
 /** The other disks that a plan sets volumes aside on, each with the end of the last stretch it takes there. */
 export function placesElsewhere({ lent }: Pick<Plan, 'lent'>): Map<DiskId, number> {
   const ends = new Map<DiskId, number>();
-  for (const { disk, start, length } of lent) ends.set(disk, Math.max(start + length, ends.get(disk) ?? 0));
+  for (const { disk, start, length } of lent) ends.set(disk, Math.max(start + length, ends.get(disk) ?? start));
   return ends;
 }
 
