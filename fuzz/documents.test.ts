@@ -222,7 +222,8 @@ describe('files beside an image', () => {
         }),
         { numRuns: RUNS },
       );
-      expect(refused).toBeGreaterThan(RUNS / 10);
+      // Half of the cases put back, and most bytes of a scratch file are nobody's.
+      expect(refused).toBeGreaterThan(RUNS / 50);
     },
   );
 });
