@@ -1,14 +1,18 @@
 /**
  * Seals of what a run has set aside on another disk: a digest of each piece as it lies there. Taken when the piece has
- * arrived, compared with what it came from, and compared again before the piece is used.
+ * arrived and was compared with what it came from, and compared again before the piece is used.
+ *
+ * Where a device knows without reading what its bytes are, the digest is of that; it is compared on the same device only.
  */
+import { sameBytes } from '@/core/bytes';
 import { copyAcross, type BlockDevice, type SourceRun } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { ByteRange } from '@/core/fs';
 import { portableHasher, type HasherFactory } from '@/core/proof';
 
 const READ_CHUNK = 4 * 1024 * 1024;
-const BY_SOURCE = 'source:';
+/** Below this, reading costs less than asking for the sources of halves. */
+const LEAST_HALVED = 256 * 1024;
 
 /** A place on a device where a volume of some length begins. */
 export interface CarryEnd {
@@ -16,44 +20,66 @@ export interface CarryEnd {
   readonly start: number;
 }
 
-/** Where all bytes of the parts come from, joined, or undefined where that is not known without reading them. */
-function sourcesOf({ device, start }: CarryEnd, parts: readonly ByteRange[]): SourceRun[] | undefined {
-  const out: { seed: number; at: number; length: number }[] = [];
-  for (const part of parts) {
-    const sources = device.sources(start + part.start, part.end - part.start);
-    if (!sources) return undefined;
-    for (const source of sources) {
-      const last = out.at(-1);
-      if (last && last.seed === source.seed && last.at + last.length === source.at) last.length += source.length;
-      else out.push({ ...source });
-    }
-  }
-  return out;
+/** A stretch of a piece, from the volume's start: zeros, bytes of known sources, or bytes to be read. */
+interface Stretch {
+  readonly at: number;
+  readonly length: number;
+  readonly known?: 'zeros' | readonly SourceRun[];
 }
 
-async function digestBytes(
-  { device, start }: CarryEnd,
-  parts: readonly ByteRange[],
-  hasher: HasherFactory,
-): Promise<string> {
-  const hash = await hasher();
-  const buffer = new Uint8Array(READ_CHUNK);
+function* stretchesOf(end: CarryEnd, parts: readonly ByteRange[]): Generator<Stretch> {
+  const { device, start } = end;
   for (const part of parts) {
-    for (let at = part.start; at < part.end; at += READ_CHUNK) {
-      const bytes = buffer.subarray(0, Math.min(READ_CHUNK, part.end - at));
-      await device.read(start + at, bytes);
-      hash.update(bytes);
+    let { start: at } = part;
+    for (const occupied of device.occupied(start + at, start + part.end)) {
+      const from = occupied.start - start;
+      if (from > at) yield { at, length: from - at, known: 'zeros' };
+      for (at = from; at < occupied.end - start;) {
+        const length = Math.min(READ_CHUNK, occupied.end - start - at);
+        yield* chunkOf(end, at, length);
+        at += length;
+      }
     }
+    if (at < part.end) yield { at, length: part.end - at, known: 'zeros' };
+  }
+}
+
+function* chunkOf(end: CarryEnd, at: number, length: number): Generator<Stretch> {
+  const { device, start } = end;
+  const known = device.sources(start + at, length);
+  if (known) yield { at, length, known };
+  else if (length >= 2 * LEAST_HALVED && device.sources(start + at, device.sectorSize)) {
+    const half = Math.floor(length / 2 / device.sectorSize) * device.sectorSize;
+    yield* chunkOf(end, at, half);
+    yield* chunkOf(end, at + half, length - half);
+  } else yield { at, length };
+}
+
+async function sealOf(end: CarryEnd, parts: readonly ByteRange[], hasher: HasherFactory): Promise<string> {
+  const hash = await hasher();
+  const text = new TextEncoder();
+  for (const { at, length, known } of stretchesOf(end, parts)) {
+    hash.update(text.encode(JSON.stringify([at, length, known ?? 'bytes'])));
+    if (!known) hash.update(await end.device.bytes(end.start + at, length));
   }
   return hash.digest();
 }
 
-async function sealOf(end: CarryEnd, parts: readonly ByteRange[], hasher: HasherFactory): Promise<string> {
-  const sources = sourcesOf(end, parts);
-  if (!sources) return digestBytes(end, parts, hasher);
-  const hash = await hasher();
-  hash.update(new TextEncoder().encode(JSON.stringify(sources)));
-  return `${BY_SOURCE}${await hash.digest()}`;
+async function isSame(source: CarryEnd, arrived: CarryEnd, { at, length, known }: Stretch): Promise<boolean> {
+  if (known && known !== 'zeros') {
+    const sources = source.device.sources(source.start + at, length);
+    if (sources && JSON.stringify(sources) === JSON.stringify(known)) return true;
+  }
+  if (known === 'zeros') {
+    const occupied = source.device.occupied(source.start + at, source.start + at + length);
+    if (occupied.next().done) return true;
+  }
+  for (let done = 0; done < length; done += READ_CHUNK) {
+    const size = Math.min(READ_CHUNK, length - done);
+    const bytes = await source.device.bytes(source.start + at + done, size);
+    if (!sameBytes(bytes, await arrived.device.bytes(arrived.start + at + done, size))) return false;
+  }
+  return true;
 }
 
 /** Seals a piece that has arrived. @throws CoreError `run.elsewhere` when it is not what it came from */
@@ -64,13 +90,10 @@ export async function sealArrived(
   name: string,
   hasher: HasherFactory = portableHasher,
 ): Promise<string> {
-  const seal = await sealOf(arrived, parts, hasher);
-  const expected = seal.startsWith(BY_SOURCE)
-    ? await sealOf(source, parts, hasher)
-    : await digestBytes(source, parts, hasher);
-  if (seal !== expected)
-    throw new CoreError('run.elsewhere', { name, reason: 'what arrived there is not what was sent' });
-  return seal;
+  for (const stretch of stretchesOf(arrived, parts))
+    if (!(await isSame(source, arrived, stretch)))
+      throw new CoreError('run.elsewhere', { name, reason: 'what arrived there is not what was sent' });
+  return sealOf(arrived, parts, hasher);
 }
 
 /** Compares a piece with its seal. @throws CoreError `run.elsewhere` when it is not what was put there */
