@@ -56,7 +56,7 @@ export type Asking =
 
 /** A file that can't be taken on without a word from the person. */
 export type Choosing = { readonly file: File; readonly handle?: FileSystemFileHandle | undefined } & (
-  | { readonly why: 'several'; readonly names: readonly string[]; readonly id?: string }
+  | { readonly why: 'several'; readonly names: readonly string[] }
   | { readonly why: 'same?'; readonly id: string; readonly name: string }
   | { readonly why: 'other'; readonly id: string; readonly name: string }
 );

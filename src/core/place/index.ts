@@ -1,2 +1,2 @@
-export { HERE, isHere, stretchOf } from './place';
+export { HERE, isHere } from './place';
 export type { DiskId, Place, Stretch } from './place';

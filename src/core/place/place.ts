@@ -20,6 +20,3 @@ export interface Place extends Stretch {
 
 /** Whether a place is on the disk that the plan is drawn on. */
 export const isHere = (place: Place): boolean => place.disk === HERE;
-
-/** The stretch of something that has a start and a length, and nothing else of it. */
-export const stretchOf = ({ start, length }: Stretch): Stretch => ({ start, length });
