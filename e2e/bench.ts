@@ -1,5 +1,5 @@
 /** What the browser tests share: a bench that is ready, a disk in hand, an image file. */
-import { expect, type Page } from '@playwright/test';
+import { expect, type FileChooser, type Locator, type Page } from '@playwright/test';
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -13,7 +13,7 @@ export async function openBench(page: Page): Promise<void> {
     Object.assign(window, { showOpenFilePicker: undefined, showSaveFilePicker: undefined });
   });
   await page.goto('/');
-  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled({ timeout: 40_000 });
+  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();
 }
 
 /** Takes the demo stick to Divide. */
@@ -35,13 +35,47 @@ export async function select(page: Page, name: RegExp): Promise<void> {
   await page.getByRole('group', { name: 'The disk now and planned' }).getByRole('button', { name }).click();
 }
 
-/** A small image file made by the runner. */
-export function makeImage(size = '48 MiB'): string {
+/** Gives a file to a button that asks for one. A page that was just loaded may be about to draw the button anew. */
+export async function pick(page: Page, button: Locator, file: Parameters<FileChooser['setFiles']>[0]): Promise<void> {
+  await expect(async () => {
+    const chosen = page.waitForEvent('filechooser', { timeout: 5000 });
+    await Promise.all([chosen, button.click({ timeout: 5000 })]);
+    await (await chosen).setFiles(file);
+  }).toPass();
+}
+
+/** Opens an image as a disk of its own. */
+export async function openImage(page: Page, file: Parameters<FileChooser['setFiles']>[0]): Promise<void> {
+  await pick(page, page.getByRole('button', { name: 'Open a disk image' }), file);
+}
+
+/** What a store of the page holds. */
+export function storedIn(page: Page, store: 'journal' | 'jobs' | 'settings'): Promise<unknown[]> {
+  return page.evaluate(async (name) => {
+    const answer = <T>(request: IDBRequest<T>): Promise<T> =>
+      new Promise((resolve, reject) => {
+        request.onsuccess = () => resolve(request.result);
+        request.onerror = () => reject(request.error!);
+      });
+    const db = await answer(indexedDB.open('ullager'));
+    const rows = await answer(db.transaction(name).objectStore(name).getAll());
+    db.close();
+    return rows as unknown[];
+  }, store);
+}
+
+/** A tree of small files, in pieces, near the end of the volume. */
+const SMALL = { count: 30, smallest: '2 KiB', largest: '90 KiB', fragments: 3 };
+/** One that takes a run on half of 400 MiB a while to carry. */
+export const MUCH = { count: 40, smallest: '3 MiB', largest: '4 MiB', fragments: 1 };
+
+/** An image file made by the runner. */
+export function makeImage(size = '48 MiB', tree: typeof SMALL = SMALL): string {
   const folder = mkdtempSync(join(tmpdir(), 'ullager-e2e-'));
   const recipe = join(folder, 'recipe.json');
   const fill = [
     { file: 'note.txt', text: 'hello from the stick' },
-    { folder: 'a/b', count: 30, name: 'file {nn}.bin', smallest: '2 KiB', largest: '90 KiB', near: 0.8, fragments: 3 },
+    { folder: 'a/b', name: 'file {nn}.bin', near: 0.8, ...tree },
   ];
   writeFileSync(
     recipe,

@@ -1,6 +1,6 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { divideStick, openBench, select, STICK } from './bench';
+import { divideStick, openBench, select, STICK, storedIn } from './bench';
 
 async function axe(page: Page): Promise<void> {
   const { violations } = await new AxeBuilder({ page }).analyze();
@@ -44,7 +44,7 @@ for (const scheme of ['light', 'dark'] as const) {
     await expect(page.getByText('Nothing is lost.')).toBeVisible();
     await axe(page);
     await page.getByRole('button', { name: 'Run the work order' }).click();
-    await expect(page.getByText('Proven: every file is as it was')).toBeVisible({ timeout: 60_000 });
+    await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
     await axe(page);
   });
 }
@@ -59,12 +59,13 @@ test('the page keeps working with the server away, and sends nothing anywhere el
     if (message.type() === 'error' && /Content Security Policy/i.test(message.text())) problems.push(message.text());
   });
   await openBench(page);
-  await page.waitForFunction(async () => (await navigator.serviceWorker.ready).active?.state === 'activated');
+  const worker = () => page.evaluate(async () => (await navigator.serviceWorker.ready).active?.state);
+  await expect.poll(worker).toBe('activated');
   await page.reload();
-  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled({ timeout: 40_000 });
+  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();
   await context.setOffline(true);
   await page.reload();
-  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled({ timeout: 40_000 });
+  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();
   await divideStick(page);
   await page.getByRole('button', { name: 'Split' }).click();
   await expect(page.getByText(/Make D, /)).toBeVisible();
@@ -78,7 +79,8 @@ test('what was planned, the stage and the units survive a reload', async ({ page
   await page.getByRole('button', { name: 'Split' }).click();
   await page.getByRole('button', { name: /^Units/ }).click();
   await expect(page.getByText(/Make D, .* GB FAT32/)).toBeVisible();
-  await page.waitForTimeout(300);
+  await expect.poll(async () => JSON.stringify(await storedIn(page, 'settings'))).toContain('decimal');
+  await expect.poll(async () => (await storedIn(page, 'jobs')).length).toBe(1);
   await page.reload();
   await expect(page.getByText(/Make D, .* GB FAT32/)).toBeVisible();
   await page.getByRole('button', { name: 'Undo' }).click();

@@ -4,7 +4,7 @@ import { divideStick, openBench, select } from './bench';
 /** Takes a demo disk to Divide, once it is open. */
 async function divide(page: Page, name: string): Promise<void> {
   const disk = page.getByRole('button', { name: `Open ${name}` });
-  await expect(disk).toBeEnabled({ timeout: 60_000 });
+  await expect(disk).toBeEnabled();
   await disk.click();
   await page.getByRole('button', { name: 'Divide', exact: true }).click();
   await expect(page.getByText('Now', { exact: true })).toBeVisible();
@@ -13,7 +13,7 @@ async function divide(page: Page, name: string): Promise<void> {
 async function runAndProve(page: Page): Promise<void> {
   await page.getByRole('button', { name: 'Review the work order' }).click();
   await page.getByRole('button', { name: 'Run the work order' }).click();
-  await expect(page.getByText('Proven: every file is as it was')).toBeVisible({ timeout: 120_000 });
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
 }
 
 test('system, second system and data on the front desk SSD in five clicks and no typing', async ({ page }) => {
@@ -95,6 +95,6 @@ test('two volumes that fill a disk change places by way of another disk', async 
   await expect(page.getByText(/it is whole only there: keep both disks at hand/)).toBeVisible();
   await page.getByRole('button', { name: 'Run the work order' }).click();
   await expect(page.getByRole('button', { name: /Spare SSD.*lends room to Herbarium scans/ })).toBeVisible();
-  await expect(page.getByText('Proven: every file is as it was')).toBeVisible({ timeout: 120_000 });
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
   await expect(page.getByText(/lends room/)).toBeHidden();
 });

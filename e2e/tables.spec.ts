@@ -4,7 +4,7 @@ import { openBench } from './bench';
 test('a blank disk is given a table and two volumes', async ({ page }) => {
   await openBench(page);
   const spare = page.getByRole('button', { name: 'Open Spare SSD' });
-  await expect(spare).toBeEnabled({ timeout: 60_000 });
+  await expect(spare).toBeEnabled();
   await spare.click();
   await page.getByRole('button', { name: 'Divide', exact: true }).click();
   await page.getByRole('button', { name: 'Table…' }).click();
@@ -16,7 +16,7 @@ test('a blank disk is given a table and two volumes', async ({ page }) => {
   await expect(page.getByText('Write a new GUID table')).toBeVisible();
   await page.getByRole('button', { name: 'Review the work order' }).click();
   await page.getByRole('button', { name: 'Run the work order' }).click();
-  await expect(page.getByRole('heading', { name: 'Done. Nothing was kept' })).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByRole('heading', { name: 'Done. Nothing was kept' })).toBeVisible();
   await page.getByRole('button', { name: 'Look', exact: true }).click();
   await expect(page.getByText('GPT', { exact: true })).toBeVisible();
 });
@@ -29,7 +29,7 @@ test('a disk is described by hand, converted with every volume kept, and told wh
   await page.getByLabel('Name').fill('Café till');
   await page.getByLabel('In use of volume 2').fill('20 GiB');
   await page.getByRole('button', { name: 'Put it on the bench' }).click();
-  await expect(page.getByRole('heading', { name: 'Café till' })).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByRole('heading', { name: 'Café till' })).toBeVisible();
   await page.getByRole('button', { name: 'Divide this disk' }).click();
   await page.getByRole('button', { name: 'Table…' }).click();
   await page.getByText('Convert to a master boot record').click();
@@ -37,10 +37,10 @@ test('a disk is described by hand, converted with every volume kept, and told wh
   await page.getByRole('button', { name: 'Review the work order' }).click();
   await expect(page.getByText(/Set the letter C for Windows/)).toBeVisible();
   await page.getByRole('button', { name: 'Run the work order' }).click();
-  await expect(page.getByText('Proven: every file is as it was')).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
   await expect(page.getByText(/A rehearsal: the real SSD would take/)).toBeVisible();
   await page.reload();
-  await expect(page.getByRole('heading', { name: /Proven/ })).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByRole('heading', { name: /Proven/ })).toBeVisible();
 });
 
 test('a whole disk goes only after its name was typed; a copy of its table is compared', async ({ page }) => {

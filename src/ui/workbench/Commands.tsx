@@ -2,7 +2,7 @@
 
 import { useBench, useCurrent } from '@/state';
 import { Input, Modal } from 'antd';
-import { useId, useMemo, useState, type KeyboardEvent } from 'react';
+import { useId, useLayoutEffect, useMemo, useState, type KeyboardEvent } from 'react';
 import { generalCommands, planCommands, type Command } from './commands-list';
 import styles from './workbench.module.css';
 
@@ -14,11 +14,33 @@ interface Props {
 
 /** Everything by name. */
 export function Commands({ open, onClose, onHelp }: Props) {
+  const ahead = useTypedAhead(open);
   return (
     <Modal open={open} onCancel={onClose} footer={null} title="Commands" destroyOnHidden>
-      <Palette onClose={onClose} onHelp={onHelp} />
+      <Palette ahead={ahead} onClose={onClose} onHelp={onHelp} />
     </Modal>
   );
+}
+
+/** What is typed while the dialog is on its way, which takes longer than a quick hand: its field begins with it. */
+function useTypedAhead(open: boolean): string {
+  const [typed, setTyped] = useState('');
+  useLayoutEffect(() => {
+    if (!open) return;
+    const keep = (e: globalThis.KeyboardEvent): void => {
+      const there = document.activeElement?.closest('[role="dialog"]');
+      if (there || e.key.length !== 1 || e.ctrlKey || e.metaKey || e.altKey) return;
+      e.preventDefault();
+      e.stopPropagation();
+      setTyped((before) => before + e.key);
+    };
+    window.addEventListener('keydown', keep, true);
+    return () => {
+      window.removeEventListener('keydown', keep, true);
+      setTyped('');
+    };
+  }, [open]);
+  return typed;
 }
 
 /** Every word that is typed has to be in the name, in any order. */
@@ -30,11 +52,11 @@ function fits(name: string, text: string): boolean {
     .every((word) => low.includes(word));
 }
 
-function Palette({ onClose, onHelp }: Omit<Props, 'open'>) {
+function Palette({ ahead, onClose, onHelp }: Omit<Props, 'open'> & { readonly ahead: string }) {
   const disks = useBench((s) => s.disks);
   const current = useCurrent();
   const selectedId = useBench((s) => s.selected);
-  const [text, setText] = useState('');
+  const [text, setText] = useState(ahead);
   const [at, setAt] = useState(0);
   const list = useId();
   const planned = current?.job?.history.present;
