@@ -192,6 +192,25 @@ describe('a journal', () => {
     await refuses(disk, () => resumeRun({ disk, journal, now: NOW }), 'journal.corrupt');
   });
 
+  it('carries nothing that is not in both of the volume’s places, though it says so', async () => {
+    const disk = await two('x');
+    const { plan } = await planFor(disk, { volumes: [{ gap: '1 MiB' }, { keep: 1 }, { keep: 2, size: 'rest' }] });
+    const step = plan.steps.findIndex((s) => s.kind === 'carry');
+    const { journal } = await stopped(disk, plan, step);
+    const bytes = disk.size;
+    for (const range of [
+      [bytes - 512, bytes],
+      [8192, 4096],
+      [2 ** 32, 512],
+    ] as [number, number][]) {
+      const entries = async function* () {
+        yield* journal.entries();
+        yield { record: { kind: 'carry', step, part: 0, ranges: [range] } as const, body: new Uint8Array() };
+      };
+      await expect(readRunState({ entries })).rejects.toMatchObject({ code: 'journal.corrupt' });
+    }
+  });
+
   it('of another version is named as such', async () => {
     const entries = async function* () {
       yield { record: { kind: 'begin', version: 1, plan: {} }, body: new Uint8Array() };
@@ -218,6 +237,25 @@ describe('a way back', () => {
     await assertRewindable(disk, undo, state, run);
     await rewindDisk(disk, undo);
     expect(Buffer.compare(disk.buffer, start.buffer)).toBe(0);
+  });
+
+  it('is not taken where one of its stretches is said to be another', async () => {
+    const { undo } = await kept(4);
+    const records: { record: UndoRecord; body: Uint8Array }[] = [];
+    for await (const entry of undo.entries()) records.push(entry);
+    const places = records.flatMap(({ record }) => (record.kind === 'kept' ? [record.offset] : []));
+    expect(places.length).toBeGreaterThan(1);
+    for (const [at, { record, body }] of records.entries()) {
+      if (record.kind !== 'kept') continue;
+      for (const offset of places.filter((place) => place !== record.offset)) {
+        const entries = async function* () {
+          yield* records.slice(0, at);
+          yield { record: { ...record, offset }, body };
+          yield* records.slice(at + 1);
+        };
+        await expect(readUndo({ entries })).rejects.toMatchObject({ code: 'journal.corrupt' });
+      }
+    }
   });
 
   it('is not taken where somebody has changed the disk since the run was over', async () => {

@@ -1,6 +1,6 @@
 /** Where a journal says its run is. Every record is checked before anything follows from it. */
 import { CoreError } from '@/core/errors';
-import { provePlan, type Plan } from '@/core/plan';
+import { provePlan, type Plan, type Step } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
 import { journalRecordSchema, JOURNAL_VERSION, type JournalRecord } from './journal';
 import type { LogRecord, LogStore } from './log-store';
@@ -101,6 +101,9 @@ function after(state: RunState, record: JournalRecord, index: number): RunState 
   switch (record.kind) {
     case 'commit':
       return { ...state, committed: true };
+    case 'carry':
+      if (!fits(state.plan.steps[record.step], record.ranges)) throw corrupt(index, 'it carries what is not its own');
+      return state;
     case 'carried':
       return { ...state, pieces: record.pieces };
     case 'done':
@@ -116,6 +119,17 @@ function after(state: RunState, record: JournalRecord, index: number): RunState 
     default:
       return state;
   }
+}
+
+/** Whether ranges of a volume, from its start, are in order and within both the places it is carried between. */
+function fits(step: Step | undefined, ranges: readonly (readonly [start: number, end: number])[]): boolean {
+  if (step?.kind !== 'carry') return false;
+  let last = 0;
+  for (const [start, end] of ranges) {
+    if (start < last || end <= start) return false;
+    last = end;
+  }
+  return last <= Math.min(step.from.length, step.to.length);
 }
 
 /** What a journal that says only that a copy was being made says of it. @throws what {@link readRunState} throws */

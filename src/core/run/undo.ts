@@ -31,6 +31,8 @@ const undoRecordSchema = z.discriminatedUnion('kind', [
     /** From 0, so that none can be missing in the middle. */
     index: z.int().min(0),
     offset: z.int().min(0).multipleOf(UNIT),
+    /** CRC-32 over this offset and all before it, so that none can be another than it was. */
+    chain: z.int().min(0),
   }),
   z.strictObject({ kind: z.literal('left') }),
   z.strictObject({ kind: z.literal('rewinding') }),
@@ -54,6 +56,8 @@ export interface UndoState {
   readonly of: { readonly disk: DiskSamples } | { readonly file: string };
   /** Where what was kept stood, in the order it was kept. */
   readonly kept: readonly number[];
+  /** The chain over them. */
+  readonly chain: number;
   /** Checksums of the kept stretches as the run left them, once it is over. */
   readonly left: Uint32Array | undefined;
   readonly rewinding: boolean;
@@ -76,6 +80,7 @@ async function* readRecords(
 export async function readUndo(store: Pick<UndoStore, 'entries'>): Promise<UndoState | undefined> {
   let head: Pick<UndoState, 'run' | 'of'> | undefined;
   const kept: number[] = [];
+  let chain = 0;
   let left: Uint32Array | undefined;
   let rewinding = false;
   let index = 0;
@@ -89,6 +94,8 @@ export async function readUndo(store: Pick<UndoStore, 'entries'>): Promise<UndoS
       const size = 'disk' in head.of ? head.of.disk.size : 0;
       if (record.index !== kept.length) throw corrupt('one before it is missing');
       if (body.length !== Math.min(UNIT, size - record.offset)) throw corrupt('it holds more or less than it says');
+      chain = chained(chain, record.offset);
+      if (record.chain !== chain) throw corrupt('it does not follow from those before it');
       kept.push(record.offset);
     } else if (record.kind === 'left') left = new Uint32Array(body.slice().buffer);
     else rewinding = true;
@@ -96,7 +103,14 @@ export async function readUndo(store: Pick<UndoStore, 'entries'>): Promise<UndoS
   }
   if (left && left.length !== kept.length)
     throw new CoreError('journal.corrupt', { record: index - 1, reason: 'it has not a checksum for each stretch' });
-  return head && { ...head, kept, left, rewinding };
+  return head && { ...head, kept, chain, left, rewinding };
+}
+
+const word = new DataView(new ArrayBuffer(8));
+
+function chained(chain: number, offset: number): number {
+  word.setBigUint64(0, BigInt(offset), true);
+  return crc32(new Uint8Array(word.buffer), chain);
 }
 
 /** Begins a way back, before the run's first write. */
@@ -115,20 +129,22 @@ export async function noteMade(store: UndoStore, run: string, file: string): Pro
 export class UndoDevice extends BlockDevice {
   readonly #kept: Set<number>;
   #appended: number;
+  #chain: number;
 
   private constructor(
     private readonly inner: BlockDevice,
     private readonly store: UndoStore,
-    kept: readonly number[],
+    { kept, chain }: Pick<UndoState, 'kept' | 'chain'>,
   ) {
     super();
     this.#kept = new Set(kept);
     this.#appended = kept.length;
+    this.#chain = chain;
   }
 
   /** Wraps `inner` before a way back is begun in `store`, which must be so before the first write. */
   static fresh(inner: BlockDevice, store: UndoStore): UndoDevice {
-    return new UndoDevice(inner, store, []);
+    return new UndoDevice(inner, store, { kept: [], chain: 0 });
   }
 
   /**
@@ -140,7 +156,7 @@ export class UndoDevice extends BlockDevice {
     if (state?.run !== run)
       throw new CoreError('journal.foreign', { reason: 'the way back beside it is of another run' });
     if (state.rewinding) throw new CoreError('run.rewinding', {});
-    return new UndoDevice(inner, store, state.kept);
+    return new UndoDevice(inner, store, state);
   }
 
   get size(): number {
@@ -171,8 +187,10 @@ export class UndoDevice extends BlockDevice {
     if (fresh.length === 0) return;
     for (const offset of fresh) {
       const bytes = await this.inner.bytes(offset, Math.min(UNIT, this.size - offset));
-      await this.store.append({ kind: 'kept', index: this.#appended, offset }, bytes);
+      const chain = chained(this.#chain, offset);
+      await this.store.append({ kind: 'kept', index: this.#appended, offset, chain }, bytes);
       this.#appended += 1;
+      this.#chain = chain;
     }
     // Only what is durable counts as kept: after a failure the next write keeps it anew, and the first one counts.
     await this.store.flush();
