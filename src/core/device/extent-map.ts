@@ -32,13 +32,26 @@ export class ExtentMap {
   /** Applies an edit: the range has this origin from now on, or none. */
   apply(edit: ExtentEdit): void {
     if (edit.start >= edit.end) return;
-    let fresh: Extent[] = [];
     const first = this.#blockOf(edit.start);
     let last = first;
     while (last < this.#blocks.length && this.#blocks[last]![0]!.start <= edit.end) last += 1;
+    if (last - first === 1) return this.#applyInside(first, edit);
+    let fresh: Extent[] = [];
     for (let b = first; b < last; b++) for (const extent of this.#blocks[b]!) pushOutside(fresh, extent, edit);
     if (edit.origin !== undefined) fresh = insertJoined(fresh, edit as Extent);
     this.#blocks.splice(first, last - first, ...inBlocks(fresh));
+  }
+
+  /** Applies an edit that touches one block only, which most do, and there only the extents that it touches. */
+  #applyInside(index: number, edit: ExtentEdit): void {
+    const block = this.#blocks[index]!;
+    const from = firstEndingAfter(block, edit.start - 1);
+    let to = from;
+    let fresh: Extent[] = [];
+    for (; to < block.length && block[to]!.start <= edit.end; to++) pushOutside(fresh, block[to]!, edit);
+    if (edit.origin !== undefined) fresh = insertJoined(fresh, edit as Extent);
+    block.splice(from, to - from, ...fresh);
+    if (block.length === 0 || block.length > BLOCK_LIMIT) this.#blocks.splice(index, 1, ...inBlocks(block));
   }
 
   /** The extents that overlap [start, end), clipped to it, in order. */

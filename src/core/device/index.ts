@@ -10,6 +10,6 @@ export type { MediumModel } from './medium-device';
 export { PAGE_BYTES } from './page-cache';
 export { fillProcedural } from './procedural';
 export { SparseDevice } from './sparse-device';
-export { UnreliableDevice } from './unreliable-device';
-export type { PowerCut } from './unreliable-device';
+export { loseSome, UnreliableDevice } from './unreliable-device';
+export type { PowerCut, UnflushedWrite } from './unreliable-device';
 export { WindowDevice } from './window-device';

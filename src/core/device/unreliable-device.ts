@@ -5,9 +5,29 @@
 import { CoreError } from '@/core/errors';
 import { BlockDevice } from './block-device';
 
-interface Volatile {
+/** A write that no flush has followed. */
+export interface UnflushedWrite {
   readonly offset: number;
   readonly bytes: Uint8Array;
+}
+
+/** Some sectors of some writes arrive, in a shuffled order. `random` returns numbers in [0, 1). */
+export async function loseSome(
+  disk: BlockDevice,
+  writes: readonly UnflushedWrite[],
+  random: () => number,
+): Promise<void> {
+  const sector = disk.sectorSize;
+  const pending = writes.map((write) => ({ write, key: random() })).sort((a, b) => a.key - b.key);
+  for (const { write } of pending) {
+    if (random() < 0.4) continue;
+    const torn = random() < 0.5;
+    for (let at = 0; at < write.bytes.length;) {
+      const end = Math.min(write.bytes.length, at + sector - ((write.offset + at) % sector));
+      if (!torn || random() < 0.5) await disk.write(write.offset + at, write.bytes.subarray(at, end));
+      at = end;
+    }
+  }
 }
 
 /** When the power goes, and the dice for what arrives. `random` returns numbers in [0, 1). */
@@ -18,7 +38,7 @@ export interface PowerCut {
 }
 
 export class UnreliableDevice extends BlockDevice {
-  #volatile: Volatile[] = [];
+  #volatile: UnflushedWrite[] = [];
   #left: number;
   #dead = false;
   /** Writes and flushes so far. */
@@ -67,24 +87,8 @@ export class UnreliableDevice extends BlockDevice {
     this.operations += 1;
     if (this.#left-- > 0) return;
     this.#dead = true;
-    await this.#lose();
-    throw new CoreError('device.power-cut', { offset });
-  }
-
-  /** Some sectors of some writes arrive, in a shuffled order. */
-  async #lose(): Promise<void> {
-    const { random } = this.cut;
-    const sector = this.sectorSize;
-    const pending = this.#volatile.map((write) => ({ write, key: random() })).sort((a, b) => a.key - b.key);
-    for (const { write } of pending) {
-      if (random() < 0.4) continue;
-      const torn = random() < 0.5;
-      for (let at = 0; at < write.bytes.length;) {
-        const end = Math.min(write.bytes.length, at + sector - ((write.offset + at) % sector));
-        if (!torn || random() < 0.5) await this.inner.write(write.offset + at, write.bytes.subarray(at, end));
-        at = end;
-      }
-    }
+    await loseSome(this.inner, this.#volatile, this.cut.random);
     this.#volatile = [];
+    throw new CoreError('device.power-cut', { offset });
   }
 }

@@ -4,6 +4,7 @@ import { CoreError, isCoreError } from '@/core/errors';
 import { surveyDisk } from '@/core/inspect';
 import type { TargetInput } from '@/core/job';
 import { seededRandom } from '@/core/practice';
+import { quickHasher } from '@/core/proof/fixtures/quick-hasher';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import {
@@ -23,6 +24,7 @@ import {
   type UndoRecord,
 } from '.';
 import { buildStick, NOW, planFor, SPLIT } from './fixtures/sticks';
+import { traceRun } from './fixtures/trace';
 
 const clone = (disk: MemoryDevice): MemoryDevice => new MemoryDevice(disk.buffer.slice(), disk.sectorSize);
 
@@ -43,30 +45,38 @@ describe('a run', () => {
   it('gives the same bytes as an undisturbed run whenever the power goes', async () => {
     const start = await buildStick();
     const { plan } = await planFor(start, SPLIT);
-    const undisturbed = clone(start);
-    const counter = new UnreliableDevice(undisturbed, { after: Infinity, random: Math.random });
-    await startRun(plan, { disk: counter, journal: new MemoryJournal(), now: NOW });
-    expect(counter.operations).toBeGreaterThan(20);
-    for (let cut = 0; cut < counter.operations; cut++) {
+    const trace = await traceRun(plan, start);
+    expect(trace.operations).toBeGreaterThan(20);
+    for (let cut = 0; cut < trace.operations; cut++) {
+      const random = seededRandom(cut + 1);
+      const { disk, journal } = await trace.tear(cut, random);
+      const ports = { journal, now: NOW, hasher: quickHasher };
+      // The power goes a second time while resuming.
+      const again = new UnreliableDevice(disk, { after: Math.floor(random() * 10), random });
+      await resumeRun({ ...ports, disk: again }).catch((error: unknown) => expect(isCoreError(error)).toBe(true));
+      journal.lose(0);
+      const resumed = (await readRunState(journal))
+        ? resumeRun({ ...ports, disk })
+        : startRun(plan, { ...ports, disk });
+      expect((await resumed).proven, `cut ${cut}`).toBe(true);
+      expect(Buffer.compare(disk.buffer, trace.end.disk.buffer), `cut ${cut}`).toBe(0);
+    }
+  });
+
+  it('ends with the power, and writes nothing afterwards', async () => {
+    const start = await buildStick();
+    const { plan } = await planFor(start, SPLIT);
+    const { operations, end } = await traceRun(plan, start);
+    for (let cut = 0; cut < operations; cut += 5) {
       const random = seededRandom(cut + 1);
       const disk = clone(start);
       const journal = new MemoryJournal();
       const flaky = new UnreliableDevice(disk, { after: cut, random });
-      await expect(startRun(plan, { disk: flaky, journal, now: NOW }), `cut ${cut}`).rejects.toMatchObject({
-        code: 'device.power-cut',
-      });
+      const run = startRun(plan, { disk: flaky, journal, now: NOW });
+      await expect(run, `cut ${cut}`).rejects.toMatchObject({ code: 'device.power-cut' });
       journal.lose(Math.floor(random() * 3));
-      // The power goes a second time while resuming.
-      const again = new UnreliableDevice(disk, { after: Math.floor(random() * 10), random });
-      await resumeRun({ disk: again, journal, now: NOW }).catch((error: unknown) =>
-        expect(isCoreError(error)).toBe(true),
-      );
-      journal.lose(0);
-      const certificate = (await readRunState(journal))
-        ? await resumeRun({ disk, journal, now: NOW })
-        : await startRun(plan, { disk, journal, now: NOW });
-      expect(certificate.proven, `cut ${cut}`).toBe(true);
-      expect(Buffer.compare(disk.buffer, undisturbed.buffer), `cut ${cut}`).toBe(0);
+      expect((await resumeRun({ disk, journal, now: NOW })).proven, `cut ${cut}`).toBe(true);
+      expect(Buffer.compare(disk.buffer, end.disk.buffer), `cut ${cut}`).toBe(0);
     }
   });
 
@@ -128,24 +138,18 @@ describe('a run on NTFS', () => {
         { create: 'ntfs', size: 'rest', label: 'new' },
       ],
     });
-    const undisturbed = clone(start);
-    const counter = new UnreliableDevice(undisturbed, { after: Infinity, random: Math.random });
-    const certificate = await startRun(plan, { disk: counter, journal: new MemoryJournal(), now: NOW });
+    const { certificate, end, operations, tear } = await traceRun(plan, start);
     expect(certificate).toMatchObject({ proven: true, volumes: [{ files: 40 }] });
-    const after = await surveyDisk(undisturbed);
+    const after = await surveyDisk(end.disk);
     expect(after.volumes.map((v) => [v.info?.label, v.findings])).toEqual([
       ['kept', []],
       ['new', []],
     ]);
-    for (let cut = 1; cut < counter.operations; cut += 3) {
-      const random = seededRandom(cut);
-      const disk = clone(start);
-      const journal = new MemoryJournal();
-      const run = startRun(plan, { disk: new UnreliableDevice(disk, { after: cut, random }), journal, now: NOW });
-      await expect(run, `cut ${cut}`).rejects.toMatchObject({ code: 'device.power-cut' });
-      journal.lose(Math.floor(random() * 3));
-      expect((await resumeRun({ disk, journal, now: NOW })).proven, `cut ${cut}`).toBe(true);
-      expect(Buffer.compare(disk.buffer, undisturbed.buffer), `cut ${cut}`).toBe(0);
+    for (let cut = 1; cut < operations; cut += 3) {
+      const { disk, journal } = await tear(cut, seededRandom(cut));
+      const resumed = await resumeRun({ disk, journal, now: NOW, hasher: quickHasher });
+      expect(resumed.proven, `cut ${cut}`).toBe(true);
+      expect(Buffer.compare(disk.buffer, end.disk.buffer), `cut ${cut}`).toBe(0);
     }
   });
 });

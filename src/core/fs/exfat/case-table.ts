@@ -9,9 +9,12 @@ const SKIP = 0xffff;
 /** Shorter runs are not worth two units. */
 const LEAST_SKIP = 3;
 
+const IDENTITY = new Uint16Array(UNITS);
+for (let unit = 0; unit < UNITS; unit++) IDENTITY[unit] = unit;
+
 /** The table as it is stored, or undefined when it makes no sense. */
 export function parseCaseTable(bytes: Uint8Array): Uint16Array | undefined {
-  const table = Uint16Array.from({ length: UNITS }, (_, i) => i);
+  const table = IDENTITY.slice();
   let unit = 0;
   for (let at = 0; at + 1 < bytes.length && unit < UNITS; at += 2) {
     const value = bytes[at]! | (bytes[at + 1]! << 8);

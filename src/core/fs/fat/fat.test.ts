@@ -1,3 +1,4 @@
+import { sameBytes } from '@/core/bytes';
 import { MemoryDevice } from '@/core/device';
 import { describe, expect, it } from 'vitest';
 import { fileSystemCompliance } from '../fixtures/compliance';
@@ -59,7 +60,7 @@ describe('growing past the end of the tables', () => {
   ])('renumbers %s', async (kind, small, large, clusterSize) => {
     const source = await makeVolume({ kind, size: small, clusterSize });
     await fillRandomly(kind, source, 11, 0.6);
-    const before = await manifestOf(kind, source);
+    const before = await manifestOf(kind, source, true);
     const device = new MemoryDevice(new Uint8Array(large));
     await device.write(0, await source.bytes(0, small));
     const tablesBefore = (await loadState(device)).geometry.fatSectors;
@@ -69,7 +70,7 @@ describe('growing past the end of the tables', () => {
     const volume = await openVolume(kind, device);
     expect(await volume.check()).toEqual([]);
     expect(volume.info.size).toBe(large);
-    expect(await manifestOf(kind, device)).toEqual(before);
+    expect(await manifestOf(kind, device, true)).toEqual(before);
     await fillRandomly(kind, device, 12, 0.3).catch(() => undefined);
     expect(await (await openVolume(kind, device)).check()).toEqual([]);
   });
@@ -202,7 +203,8 @@ describe('odd but legal', () => {
     const first = await device.bytes(tableOffset(geometry, 0), geometry.fatSectors * 512);
     const before = await manifestOf('fat32', device);
     await change('fat32', device, (volume, tx) => volume.shrink(60 * MIB, tx));
-    expect(await device.bytes(tableOffset(geometry, 0), geometry.fatSectors * 512)).toEqual(first);
+    const now = await device.bytes(tableOffset(geometry, 0), geometry.fatSectors * 512);
+    expect(sameBytes(now, first)).toBe(true);
     expect(await manifestOf('fat32', device)).toEqual(before);
   });
 
