@@ -1,3 +1,4 @@
+import { availableParallelism } from 'node:os';
 import { fileURLToPath } from 'node:url';
 import { defineConfig } from 'vitest/config';
 
@@ -9,6 +10,8 @@ const project = (name: string, include: string[], testTimeout: number) => ({
 
 export default defineConfig({
   test: {
+    // One file a core; left alone it keeps a core free for watching.
+    maxWorkers: availableParallelism(),
     projects: [
       project('unit', ['src/**/*.test.ts'], 240_000),
       project('fuzz', ['fuzz/**/*.test.ts'], 600_000),

@@ -3,6 +3,7 @@
  * recipes, copies of tables, and what a browser has stored. Each is read or refused in words; no file is touched that
  * nobody named, and an image is changed only where that is proven.
  */
+import { rounds } from '@/core/fixtures/rounds';
 import { FaultyFiles } from '@/cli/files/fixtures/faulty-files';
 import { systemFiles } from '@/cli/files/files';
 import { LOCKS } from '@/cli/files/locks';
@@ -23,7 +24,7 @@ import { tmpdir } from 'node:os';
 import { basename, join } from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest';
 
-const RUNS = 150 * Number(process.env.ULLAGER_FUZZ ?? 1);
+const RUNS = rounds(100, 1000);
 const box = mkdtempSync(join(existsSync('/dev/shm') ? '/dev/shm' : tmpdir(), 'ullager-fuzz-'));
 afterAll(() => rmSync(box, { recursive: true, force: true }));
 const path = (name: string): string => join(box, name);

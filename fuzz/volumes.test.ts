@@ -1,4 +1,5 @@
 /** Mutated images: no hang, no untyped error, no write, whatever is asked of them. */
+import { rounds } from '@/core/fixtures/rounds';
 import { MemoryDevice, type BlockDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
 import { surveyDisk } from '@/core/inspect';
@@ -13,8 +14,7 @@ import { probeFileSystem } from '@/core/fs';
 import { describe, expect, it } from 'vitest';
 
 const MIB = 1024 * 1024;
-/** A quarter of the cases of a full round, which `ULLAGER_FUZZ=4` runs. */
-const CASES = 1250 * Number(process.env.ULLAGER_FUZZ ?? 1);
+const CASES = rounds(300, 2500);
 
 /** A device that fails the test when it is written. */
 class Sealed extends MemoryDevice {

@@ -1,11 +1,12 @@
 /** The runner killed without warning at random moments of an in-place run, and resumed. */
+import { rounds } from '../src/core/fixtures/rounds';
 import { spawn } from 'node:child_process';
 import { copyFileSync, existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { afterAll, expect, it } from 'vitest';
 import { seededRandom } from '../src/core/practice';
 import { RUNNER, scratch, ullager } from './readers';
 
-const KILLS = Number(process.env.ULLAGER_KILLS ?? 2);
+const KILLS = rounds(1, 5);
 const box = scratch();
 afterAll(() => box.remove());
 
@@ -23,13 +24,13 @@ async function killed(args: string[], journal: string, after: number): Promise<b
 }
 
 const files = (near: number) => [
-  { folder: 'near', count: 60, name: 'n{nnn}.bin', smallest: '10 KiB', largest: '400 KiB', fragments: 4 },
-  { folder: 'far', count: 200, name: 'f{nnn}.bin', smallest: '10 KiB', largest: '900 KiB', near, fragments: 5 },
+  { folder: 'near', count: 25, name: 'n{nnn}.bin', smallest: '10 KiB', largest: '400 KiB', fragments: 4 },
+  { folder: 'far', count: 80, name: 'f{nnn}.bin', smallest: '10 KiB', largest: '900 KiB', near, fragments: 5 },
 ];
 const divided = (fileSystem: string) => ({
   volumes: [{ fileSystem, clusterSize: 512, label: 'KILL', fill: files(0.6) }],
   target: [
-    { keep: 1, size: '120 MiB' },
+    { keep: 1, size: '50 MiB' },
     { create: fileSystem, clusterSize: 512, label: 'new' },
   ],
 });
@@ -45,33 +46,33 @@ const CASES: Record<string, Case> = {
   // Both move over their own old places.
   moves: {
     volumes: [
-      { size: '160 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.3) },
-      { size: '140 MiB', fileSystem: 'exfat', label: 'TWO', fill: files(0.2) },
+      { size: '64 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.3) },
+      { size: '56 MiB', fileSystem: 'exfat', label: 'TWO', fill: files(0.2) },
     ],
-    target: [{ gap: '20 MiB' }, { keep: 1 }, { keep: 2, size: 'rest' }],
+    target: [{ gap: '8 MiB' }, { keep: 1 }, { keep: 2, size: 'rest' }],
   },
   'made smaller on the way': {
-    volumes: [{ size: '190 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.6) }],
-    target: [{ keep: 1, size: '150 MiB', start: '220 MiB' }],
+    volumes: [{ size: '76 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.6) }],
+    target: [{ keep: 1, size: '60 MiB', start: '88 MiB' }],
   },
   'set aside in a file': {
     volumes: [
-      { size: '199 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.3) },
-      { size: '200 MiB', fileSystem: 'fat16', label: 'TWO', fill: files(0.2) },
+      { size: '79 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.3) },
+      { size: '80 MiB', fileSystem: 'fat16', label: 'TWO', fill: files(0.2) },
     ],
     target: [{ keep: 2 }, { keep: 1 }],
     scratch: true,
   },
 };
 
-it.each(Object.keys(CASES))(`%s gives the same bytes as an undisturbed run, killed ${KILLS} times`, async (name) => {
+it.each(Object.keys(CASES))(`%s gives the same bytes as an undisturbed run, killed ${KILLS} time(s)`, async (name) => {
   const { volumes, target: planned, scratch: aside } = CASES[name]!;
   const file = box.path('aside.bin');
   const further = aside ? ['--scratch', file] : [];
   const recipe = box.path(`${name}.json`);
   writeFileSync(
     recipe,
-    JSON.stringify({ version: 1, id: 'kill', name: 'kill', medium: 'usb', size: '400 MiB', table: 'mbr', volumes }),
+    JSON.stringify({ version: 1, id: 'kill', name: 'kill', medium: 'usb', size: '160 MiB', table: 'mbr', volumes }),
   );
   const target = box.path(`${name}-target.json`);
   writeFileSync(target, JSON.stringify({ volumes: planned }));

@@ -16,7 +16,10 @@ export function bundledRunner(): string {
     platform: 'node',
     format: 'esm',
     target: 'node20',
-    packages: 'external',
+    // Packages that are not modules ask for others by this name.
+    banner: {
+      js: "import { createRequire as requiring } from 'node:module'; const require = requiring(import.meta.url);",
+    },
     alias: { '@': './src' },
     logLevel: 'error',
   });

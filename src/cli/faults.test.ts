@@ -1,4 +1,5 @@
 /** Every operation on files of a whole run of the runner goes wrong in every way: nothing is lost, and there is a way on. */
+import { DEEP } from '@/core/fixtures/rounds';
 import { isCoreError } from '@/core/errors';
 import { cpSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -32,7 +33,7 @@ function letGo(): void {
 }
 
 /** Every how-manieth operation is tried, in the ordinary and in the deep run. */
-const STRIDE = process.env.ULLAGER_DEEP ? 1 : 29;
+const STRIDE = DEEP ? 1 : 47;
 
 const volume = (label: string, count: number): object => ({
   size: '1 MiB',

@@ -1,4 +1,5 @@
 /** Every write to the browser's stores of a whole run fails in every way: nothing is lost, and there is a way on. */
+import { DEEP } from '@/core/fixtures/rounds';
 import 'fake-indexeddb/auto';
 import { isCoreError } from '@/core/errors';
 import { layoutOf } from '@/core/inspect';
@@ -10,7 +11,7 @@ import { drain } from './fixtures/drain';
 import { FaultyDatabase, STORE_FAULTS } from './fixtures/faulty-database';
 import { EngineHost } from './host';
 
-const STRIDE = process.env.ULLAGER_DEEP ? 1 : 3;
+const STRIDE = DEEP ? 1 : 5;
 const volume = (label: string, size: string) => ({
   size,
   fileSystem: 'fat12',

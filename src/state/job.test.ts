@@ -1,3 +1,4 @@
+import { rounds } from '@/core/fixtures/rounds';
 import { surveyDisk } from '@/core/inspect';
 import { parseTarget, resolveTarget } from '@/core/job';
 import { record, removeVolume, setLetter } from '@/core/layout';
@@ -49,7 +50,7 @@ describe('a job', () => {
         expect(() => parseJob({ ...job, [key]: value })).not.toThrow();
         expect(parseJob(value)).toBeUndefined();
       }),
-      { numRuns: 300 * Number(process.env.ULLAGER_FUZZ ?? 1) },
+      { numRuns: rounds(300, 3000) },
     );
   });
 

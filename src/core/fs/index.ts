@@ -20,4 +20,4 @@ export type {
   VolumeWriter,
 } from './port';
 export { bytesBeyond, firstAfter, joinRanges, overlapsAny, totalOf } from './ranges';
-export { driverOf, findKind, kindFacts, makeableKinds, probeFileSystem } from './registry';
+export { abilitiesOf, driverOf, findKind, kindFacts, makeableKinds, probeFileSystem } from './registry';

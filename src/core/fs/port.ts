@@ -38,6 +38,8 @@ export interface KindFacts {
   mbrType(size: number): number;
   /** The label as it will be stored. @throws CoreError `fs.label` */
   normaliseLabel(label: string): string;
+  /** Abilities of its driver that this kind has no place for. */
+  readonly lacks?: readonly (keyof Abilities)[];
 }
 
 /** A half-open byte range [start, end). */

@@ -4,9 +4,19 @@ import { CoreError } from '@/core/errors';
 import { exfatDriver } from './exfat';
 import { fatDriver } from './fat';
 import { ntfsDriver } from './ntfs';
-import type { FileSystemDriver, KindFacts } from './port';
+import type { Abilities, FileSystemDriver, KindFacts } from './port';
 
 const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver];
+
+const NONE: Abilities = {
+  check: false,
+  shrink: false,
+  grow: false,
+  make: false,
+  relabel: false,
+  write: false,
+  mark: false,
+};
 
 /** What was recognised, before opening. */
 export interface Probed {
@@ -38,6 +48,12 @@ export function kindFacts(kind: string): KindFacts {
 /** What is known of a kind, or undefined for a kind that no driver has. */
 export function findKind(kind: string): KindFacts | undefined {
   return driverOf(kind)?.kinds.find((k) => k.kind === kind);
+}
+
+/** What can be done to a volume of a kind; nothing where no driver has it. */
+export function abilitiesOf(kind: string): Abilities {
+  const all = driverOf(kind)?.abilities ?? NONE;
+  return findKind(kind)?.lacks?.reduce((left, ability) => ({ ...left, [ability]: false }), all) ?? all;
 }
 
 /** Every kind that can be made, in the order forms offer them. */

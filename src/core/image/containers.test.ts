@@ -1,3 +1,4 @@
+import { rounds } from '@/core/fixtures/rounds';
 import { SparseDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
 import { mostBytesFor } from '@/core/inspect';
@@ -251,7 +252,7 @@ describe('a container', () => {
           if (!isCoreError(error)) throw error;
         }
       }),
-      { numRuns: 150 * Number(process.env.ULLAGER_FUZZ ?? 1) },
+      { numRuns: rounds(150, 1500) },
     );
   });
 });

@@ -1,7 +1,14 @@
 /** Looking at a disk: table, volumes, what they hold and how far they can go. Nothing is written. */
 import { WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError, isCoreError, type ErrorData, type Finding } from '@/core/errors';
-import { probeFileSystem, type Abilities, type ByteRange, type SizeLimits, type VolumeInfo } from '@/core/fs';
+import {
+  abilitiesOf,
+  probeFileSystem,
+  type Abilities,
+  type ByteRange,
+  type SizeLimits,
+  type VolumeInfo,
+} from '@/core/fs';
 import { asVolumeId, gapsOf, type Layout, type LaidVolume, type Role, type TableKind } from '@/core/layout';
 import {
   flagsIn,
@@ -249,7 +256,7 @@ async function surveyOpened(
     role: roleOf(base, volume.info, content),
     info: volume.info,
     limits: await volume.limits(),
-    abilities: driver.abilities,
+    abilities: abilitiesOf(volume.info.kind),
     allocation: await volume.allocation(),
     files,
     findings: await volume.check(),

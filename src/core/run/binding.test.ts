@@ -1,4 +1,5 @@
 /** A plan, a journal and a way back act on the disk they are of, in the state they say, and on no other. */
+import { rounds } from '@/core/fixtures/rounds';
 import { MemoryDevice } from '@/core/device';
 import { surveyDisk } from '@/core/inspect';
 import type { Plan } from '@/core/plan';
@@ -175,7 +176,7 @@ describe('a journal', () => {
           expect(error).toMatchObject({ code: expect.stringMatching(/^journal\.(corrupt|version)$/) });
         }
       }),
-      { numRuns: 300 * Number(process.env.ULLAGER_FUZZ ?? 1) },
+      { numRuns: rounds(300, 3000) },
     );
     expect(refused).toBeGreaterThan(100);
     expect(Buffer.compare(disk.buffer, before)).toBe(0);

@@ -1,4 +1,5 @@
 /** Random volumes, random targets, random cuts: every file whole at every cut, and the same bytes after resuming. */
+import { rounds } from '@/core/fixtures/rounds';
 import { surveyDisk } from '@/core/inspect';
 import { seededRandom, type RecipeInput } from '@/core/practice';
 import { describe, expect, it } from 'vitest';
@@ -6,7 +7,7 @@ import { surviveCuts } from './fixtures/cuts';
 import { buildStick, planFor } from './fixtures/sticks';
 
 const MIB = 1024 * 1024;
-const ROUNDS = 12;
+const ROUNDS = rounds(6, 60);
 
 function recipeFor(kind: string, random: () => number): Partial<RecipeInput> {
   const pick = (low: number, high: number): number => Math.floor(low + random() * (high - low));

@@ -135,5 +135,6 @@ function kindFacts(
 export const FAT_KINDS: readonly KindFacts[] = [
   kindFacts('fat32', 'FAT32', 33 * MIB, MAX_SECTORS * 512, () => TYPE.fat32),
   kindFacts('fat16', 'FAT16', 3 * MIB, 4 * GIB, (size) => (size < 32 * MIB ? TYPE.fat16Small : TYPE.fat16)),
-  kindFacts('fat12', 'FAT12', 64 * KIB, 256 * MIB, () => TYPE.fat12),
+  // Its entries have no room for the state bits (FATGEN 1.03, “FAT Data Structure”).
+  { ...kindFacts('fat12', 'FAT12', 64 * KIB, 256 * MIB, () => TYPE.fat12), lacks: ['mark'] },
 ];
