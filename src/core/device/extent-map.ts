@@ -35,14 +35,16 @@ export class ExtentMap {
     const first = this.#blockOf(edit.start);
     let last = first;
     while (last < this.#blocks.length && this.#blocks[last]![0]!.start <= edit.end) last += 1;
-    if (last - first === 1) return this.#applyInside(first, edit);
+    // What touches no block goes into one beside it: blocks of their own would make many of one extent each.
+    if (last - first <= 1 && this.#blocks.length > 0)
+      return this.#applyInside(Math.min(first, this.#blocks.length - 1), edit);
     let fresh: Extent[] = [];
     for (let b = first; b < last; b++) for (const extent of this.#blocks[b]!) pushOutside(fresh, extent, edit);
     if (edit.origin !== undefined) fresh = insertJoined(fresh, edit as Extent);
     this.#blocks.splice(first, last - first, ...inBlocks(fresh));
   }
 
-  /** Applies an edit that touches one block only, which most do, and there only the extents that it touches. */
+  /** Applies an edit to the one block that it touches or stands beside, as most do, and there only the extents that it touches. */
   #applyInside(index: number, edit: ExtentEdit): void {
     const block = this.#blocks[index]!;
     const from = firstEndingAfter(block, edit.start - 1);
