@@ -13,7 +13,7 @@ export default defineConfig({
     // One file a core; left alone it keeps a core free for watching.
     maxWorkers: availableParallelism(),
     projects: [
-      project('unit', ['src/**/*.test.ts'], 240_000),
+      project('unit', ['src/**/*.test.ts', 'scripts/**/*.test.ts'], 240_000),
       project('fuzz', ['fuzz/**/*.test.ts'], 600_000),
       project('interop', ['interop/**/*.test.ts'], 900_000),
     ],

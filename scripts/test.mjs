@@ -22,7 +22,9 @@ const npx = (name, ...args) => stage(name, 'npx', args);
 if (!existsSync('node_modules/next')) await stage('install', 'npm', ['ci'], true);
 await stage('readers and browser', 'node', ['scripts/readers.mjs'], true);
 await Promise.all([
-  npx('lint', 'eslint', '.', '--max-warnings', '0').then(() => npx('format', 'prettier', '--check', '.')),
+  npx('lint', 'eslint', '.', '--max-warnings', '0')
+    .then(() => npx('format', 'prettier', '--check', '.'))
+    .then(() => npx('unused', 'knip')),
   stage('build', 'npm', ['run', 'build']).then(() => npx('types', 'tsc', '--noEmit')),
 ]);
 await stage('unit, fuzz and interop', 'npx', ['vitest', 'run'], true);

@@ -1,9 +1,7 @@
 /** The headless runner: `npm run -s ullager -- VERB …`. */
 import { Command, CommanderError } from 'commander';
 import { EXIT, fail } from './output';
-import { check, files, inspect, plan } from './verbs/look';
-import { convert, make } from './verbs/make';
-import { run } from './verbs/run';
+import { check, convert, files, inspect, make, plan, run } from './verbs';
 
 // npm runs scripts in the package's folder; paths are meant from where the person stands.
 if (process.env.npm_lifecycle_event === 'ullager' && process.env.INIT_CWD) process.chdir(process.env.INIT_CWD);

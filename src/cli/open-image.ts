@@ -4,9 +4,7 @@ import { CoreError } from '@/core/errors';
 import { probeFileSystem, type Volume } from '@/core/fs';
 import { ImageDevice, openContainer } from '@/core/image';
 import { detectSectorSize, mostBytesFor, surveyDisk, type Survey } from '@/core/inspect';
-import { FileSource } from './files/file-device';
-import type { Files } from './files/files';
-import { readWhole } from './files/whole';
+import { type Files, FileSource, readWhole } from './files';
 import { UsageError } from './output';
 
 export interface OpenImage {

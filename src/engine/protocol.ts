@@ -25,7 +25,7 @@ export interface RunStatus {
 }
 
 /** Progress, and for a practice disk the seconds that a real medium would have taken so far. */
-export type EngineProgress = RunProgress & { readonly simulated?: number };
+type EngineProgress = RunProgress & { readonly simulated?: number };
 export type ProgressListener = (progress: EngineProgress) => void;
 
 /** How a run is to go. */

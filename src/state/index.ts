@@ -6,7 +6,6 @@ export { resumeRunning, rewind, startRunning, stopRunning } from './runs';
 export {
   changesIn,
   failingWords,
-  mediumOf,
   mediumWords,
   useBorrower,
   useBounds,
@@ -15,6 +14,6 @@ export {
   usePlanOptions,
 } from './selectors';
 export type { Current, PlanView, RoomElsewhere } from './selectors';
-export { mayEdit, unfinished, useBench } from './store';
-export type { Asking, BenchDisk, Choosing, RunView, Stage } from './store';
+export { unfinished, useBench } from './store';
+export type { BenchDisk, Choosing, RunView, Stage } from './store';
 export { ask, dismissProblem, dismissRefusal, explain, look } from './view';

@@ -118,7 +118,7 @@ export function changesIn(job: JobState | undefined): number {
   return count(job.history.present, job.now) + removed;
 }
 
-export function mediumOf(stored: BenchDisk['stored']): MediumKind | undefined {
+function mediumOf(stored: BenchDisk['stored']): MediumKind | undefined {
   return stored.source.kind === 'practice' ? stored.source.recipe.medium : undefined;
 }
 

@@ -13,7 +13,7 @@ import { basename, dirname, join, resolve } from 'node:path';
 import type { Files } from './files';
 
 /** Read by many at a time, or held by one alone. */
-export type LockMode = 'read' | 'write';
+type LockMode = 'read' | 'write';
 
 export interface Wanted {
   readonly path: string;

@@ -11,11 +11,17 @@ import {
   type UndoRecord,
 } from '@/core/run';
 import { dirname } from 'node:path';
-import { FileDevice } from '../files/file-device';
-import { FileLog } from '../files/file-log';
-import type { Files } from '../files/files';
-import { createBeside } from '../files/new-file';
-import { makeScratch, openScratch, othersOf, removeScratch, claimScratch } from '../files/scratch';
+import {
+  claimScratch,
+  createBeside,
+  FileDevice,
+  FileLog,
+  type Files,
+  makeScratch,
+  openScratch,
+  othersOf,
+  removeScratch,
+} from '../files';
 import { planned } from './planned';
 import { journalToBegin, journalToResume, openUndo, undoOf, type JournalFile, type UndoFile } from './run-files';
 import { freshRun, tell, tidyUp, withPorts, type RunCall } from './run-options';

@@ -2,7 +2,7 @@
 import { CoreError, isCoreError } from '@/core/errors';
 import { parseTarget, resolveTarget } from '@/core/job';
 import { derivePlan, type Plan } from '@/core/plan';
-import { scratchIn } from '../files/scratch';
+import { scratchIn } from '../files';
 import { openImage, readJson, type OpenImage } from '../open-image';
 import { note, UsageError } from '../output';
 import { openJournal, openUndo, unfinished } from './run-files';

@@ -2,8 +2,7 @@
 import { CoreError } from '@/core/errors';
 import { assertRewindable, rewindDisk } from '@/core/run';
 import { formatSize } from '@/core/size';
-import { FileDevice } from '../files/file-device';
-import { removeScratch } from '../files/scratch';
+import { FileDevice, removeScratch } from '../files';
 import { EXIT, print } from '../output';
 import { copyId, madeId, openJournal, openUndo, workOf, type OpenJournal, type OpenUndo } from './run-files';
 import type { RunCall } from './run-options';

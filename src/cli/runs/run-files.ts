@@ -1,11 +1,10 @@
 /** The files beside the one that a run writes: its journal, its way back, and the copy it works on. */
 import { CoreError } from '@/core/errors';
 import { readCopying, readRunState, readUndo, type JournalRecord, type RunState, type UndoRecord } from '@/core/run';
-import { FileLog } from '../files/file-log';
-import type { FileFacts, Files } from '../files/files';
+import { type FileFacts, FileLog, type Files } from '../files';
 import { UsageError } from '../output';
 
-export const journalOf = (written: string): string => `${written}.ullager-journal`;
+const journalOf = (written: string): string => `${written}.ullager-journal`;
 export const undoOf = (written: string): string => `${written}.ullager-undo`;
 /** What a run that makes a new file works on until that is whole. */
 export const workOf = (written: string): string => `${written}.ullager-work`;

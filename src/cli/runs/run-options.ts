@@ -4,7 +4,7 @@ import type { Certificate } from '@/core/proof';
 import type { RunPorts } from '@/core/run';
 import { formatSize, spaced } from '@/core/size';
 import { randomUUID } from 'node:crypto';
-import type { Files } from '../files/files';
+import type { Files } from '../files';
 import { nodeHasher } from '../node-hasher';
 import { EXIT, note, print } from '../output';
 

@@ -6,12 +6,23 @@ import { CoreError } from '@/core/errors';
 import type { Certificate } from '@/core/proof';
 import type { BlockDevice } from '@/core/device';
 import { JOURNAL_VERSION, noteMade, resumeRun, startRun, type UndoRecord } from '@/core/run';
-import { FileDevice } from '../files/file-device';
-import { FileLog } from '../files/file-log';
-import type { FileFacts } from '../files/files';
-import { assertNew, createBeside, makeFile, publish } from '../files/new-file';
-import { makeScratch, openScratch, othersOf, removeScratch, claimScratch } from '../files/scratch';
-import { packingOf, writeImage, writeRaw } from '../files/write-image';
+import {
+  assertNew,
+  claimScratch,
+  createBeside,
+  FileDevice,
+  type FileFacts,
+  FileLog,
+  makeFile,
+  makeScratch,
+  openScratch,
+  othersOf,
+  packingOf,
+  publish,
+  removeScratch,
+  writeImage,
+  writeRaw,
+} from '../files';
 import { openImage } from '../open-image';
 import { note } from '../output';
 import { planned } from './planned';

@@ -4,9 +4,7 @@ import { checkDocument, inspectDocument, parseTarget, planDocument, resolveTarge
 import { derivePlan, durationWords } from '@/core/plan';
 import { takeManifest } from '@/core/proof';
 import { formatSize } from '@/core/size';
-import { systemFiles } from '../files/files';
-import { holding } from '../files/locks';
-import { scratchIn } from '../files/scratch';
+import { holding, scratchIn, systemFiles } from '../files';
 import { nodeHasher } from '../node-hasher';
 import { openImage, openVolume, readJson, type ImageOptions, type OpenImage } from '../open-image';
 import { EXIT, fail, print, refusalDocument } from '../output';

@@ -1,10 +1,7 @@
 /** A disk image from a practice-disk recipe, and an image in another form. */
 import { buildPracticeDisk, parseRecipe } from '@/core/practice';
 import { formatSize } from '@/core/size';
-import { systemFiles } from '../files/files';
-import { holding } from '../files/locks';
-import { assertApart, assertNew, makeFile } from '../files/new-file';
-import { writeImage } from '../files/write-image';
+import { assertApart, assertNew, holding, makeFile, systemFiles, writeImage } from '../files';
 import { openImage, readJson, type ImageOptions } from '../open-image';
 import { EXIT, print } from '../output';
 

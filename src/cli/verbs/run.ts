@@ -1,12 +1,16 @@
 /** The verb that writes: run, resume, rewind. The image that was named is written only with --in-place. */
-import { holding, type Wanted } from '../files/locks';
-import { systemFiles } from '../files/files';
-import { assertApart } from '../files/new-file';
+import { assertApart, holding, systemFiles, type Wanted } from '../files';
 import { note, UsageError } from '../output';
-import { resumeInPlace, startInPlace } from '../runs/in-place';
-import { rewindCopy, rewindInPlace } from '../runs/rewind';
-import type { RunCall, RunOptions } from '../runs/run-options';
-import { resumeToCopy, startToCopy } from '../runs/to-copy';
+import {
+  resumeInPlace,
+  resumeToCopy,
+  rewindCopy,
+  rewindInPlace,
+  type RunCall,
+  type RunOptions,
+  startInPlace,
+  startToCopy,
+} from '../runs';
 
 export async function run(path: string, options: RunOptions, files = systemFiles): Promise<number> {
   if ((options.out === undefined) === !options.inPlace) throw new UsageError('Say either --out OUT or --in-place.');

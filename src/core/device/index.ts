@@ -11,5 +11,5 @@ export { PAGE_BYTES } from './page-cache';
 export { fillProcedural } from './procedural';
 export { SparseDevice } from './sparse-device';
 export { loseSome, UnreliableDevice } from './unreliable-device';
-export type { PowerCut, UnflushedWrite } from './unreliable-device';
+export type { UnflushedWrite } from './unreliable-device';
 export { WindowDevice } from './window-device';

@@ -1,5 +1,5 @@
 /** How much a finding matters: told, worth knowing before a change, or a reason to change nothing. */
-export type Severity = 'info' | 'warning' | 'error';
+type Severity = 'info' | 'warning' | 'error';
 
 /** One thing found wrong or worth knowing in on-disk structures. Plain data. */
 export interface Finding {

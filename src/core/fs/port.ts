@@ -139,7 +139,7 @@ export type NewContent =
   | { readonly kind: 'procedural'; readonly seed: number; readonly size: number };
 
 /** Where a new file's clusters go. */
-export interface Placement {
+interface Placement {
   /** 0 for the start of the volume, up to 1 for its end. */
   readonly near?: number;
   /** Into how many pieces the file is cut, where the room allows it. Default 1. */

@@ -1,11 +1,11 @@
 export { gatherFacts } from './file-facts';
 export type { FileFacts, Slack, SpaceItem } from './file-facts';
-export { headroomAdvice, leastHeadroom, usedOf } from './headroom';
+export { headroomAdvice, usedOf } from './headroom';
 export { newVolumeSpec, proposedKeep } from './proposals';
 export { adviseFileSystem, PURPOSE_WORDS, PURPOSES } from './purposes';
-export type { FileSystemAdvice, Purpose } from './purposes';
+export type { Purpose } from './purposes';
 export { shareOut } from './share-out';
 export { GOAL_WORDS, GOALS, proposeGoal } from './templates';
 export type { GoalKind, GoalTuning, Proposal } from './templates';
 export { waysTo } from './ways';
-export type { Way, Ways } from './ways';
+export type { Way } from './ways';

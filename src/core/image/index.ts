@@ -1,9 +1,7 @@
 export { containerOf, openContainer } from './containers';
-export type { Container } from './containers';
 export { exportGzip, exportOccupied, exportRaw } from './export';
 export { fingerprintImage, sameContent, sameImage } from './fingerprint';
 export type { ImageFingerprint } from './fingerprint';
 export { ImageDevice } from './image-device';
 export type { ByteSource } from './image-device';
 export { exportQcow2 } from './qcow2';
-export type { UnpackOptions } from './unpack';

@@ -5,7 +5,7 @@ import { gptRoom, writtenTableSchema, type DiskTable, type MbrDisk } from '@/cor
 import { formatSize } from '@/core/size';
 import { z } from 'zod';
 
-export const tableCopySchema = z.strictObject({
+const tableCopySchema = z.strictObject({
   version: z.literal(1),
   document: z.literal('partition table'),
   disk: z.strictObject({ size: z.int().min(1), sectorSize: z.union([z.literal(512), z.literal(4096)]) }),

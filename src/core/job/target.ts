@@ -56,7 +56,7 @@ const createSchema = z.strictObject({
 
 const gapSchema = z.strictObject({ gap: size });
 
-export const targetSchema = z.strictObject({
+const targetSchema = z.strictObject({
   table: z.enum(['none', 'mbr', 'gpt']).optional().describe('The kind of table; as it is when left out'),
   volumes: z.array(z.union([keepSchema, createSchema, gapSchema])).max(64),
   checkAtNextStart: z.boolean().default(false).describe('Has the owners of changed volumes check them at next start'),

@@ -11,7 +11,6 @@ import {
   asVolumeId,
   endOf,
   firstUsable,
-  gapsOf,
   lastUsable,
   nameOf,
   volumeOf,
@@ -358,9 +357,4 @@ export function setActive(layout: Layout, id: VolumeId, active: boolean): Edited
     .filter((v) => v.active || v.id === id)
     .map((v) => ({ ...v, active: v.id === id && active }));
   return done(replace(layout, changed), active ? `Make ${nameOf(volume)} active` : `Make ${nameOf(volume)} inactive`);
-}
-
-/** The gap at an offset, if that is unallocated. */
-export function gapAt(layout: Layout, offset: number): Gap | undefined {
-  return gapsOf(layout).find((gap) => offset >= gap.start && offset < gap.end);
 }

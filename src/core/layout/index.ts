@@ -1,7 +1,6 @@
 export {
   createVolume,
   formatVolume,
-  gapAt,
   leastSize,
   removeVolume,
   resizeEnd,
@@ -14,13 +13,12 @@ export {
   splitVolume,
 } from './edits';
 export { settle } from './placement';
-export type { Settled } from './placement';
 export { convertTable, mendTable, newTable, setFlag, setPlacement } from './table-edits';
-export type { Edited, NewVolume, Split } from './edits';
+export type { Edited, NewVolume } from './edits';
 export { beginHistory, record, redo, undo } from './history';
 export type { History } from './history';
 export { ALIGNMENT, asVolumeId, endOf, firstUsable, gapsOf, lastUsable, nameOf, volumeOf } from './layout';
-export type { Bounds, Gap, LaidVolume, Layout, Origin, Role, TableKind, VolumeBounds, VolumeId } from './layout';
+export type { Bounds, Gap, LaidVolume, Layout, Role, TableKind, VolumeBounds, VolumeId } from './layout';
 export { letterFault, nextLetter } from './letters';
 export { moveVolume, removeAll, reorderVolume } from './move-edits';
 export { canGive, makeRoom } from './room';

@@ -14,7 +14,7 @@ declare const volumeId: unique symbol;
 export type VolumeId = string & { readonly [volumeId]: true };
 
 /** Where a planned volume comes from: the volume of that number as it is now, or nothing. */
-export type Origin = { readonly kind: 'kept'; readonly number: number } | { readonly kind: 'new' };
+type Origin = { readonly kind: 'kept'; readonly number: number } | { readonly kind: 'new' };
 
 /** One volume of a layout. */
 export interface LaidVolume {

@@ -4,30 +4,25 @@ export type { PlanOptions } from './derive';
 export { secondsFor, speedOf } from './medium';
 export type { MediumKind, MediumSpeed } from './medium';
 export { planSchema } from './plan';
-export type { Hazard, LentRoom, Plan } from './plan';
+export type { Plan } from './plan';
 export { overlapsItself, stepReason, stepTable, stepTouches, stepWords, wayOf } from './steps';
 export type {
   CarryStep,
   CheckStep,
   EmptyStep,
   GrowStep,
-  Loss,
   MakeStep,
   MarkStep,
-  ProofBy,
   ProveStep,
   RelabelStep,
   RemoveStep,
   ShrinkStep,
   Step,
-  StepCost,
   StepsByKind,
-  StepWords,
   TableStep,
 } from './steps';
 export { durationWords, lossWords } from './words';
-export { windowOf, windowsOf } from './move-window';
-export type { Failing } from './hazards';
+export { windowsOf } from './move-window';
 export { placesElsewhere, scratchOn, stillFree } from './scratch';
 export type { Scratch } from './scratch';
 export { ownersBefore, provePlan } from './verify';

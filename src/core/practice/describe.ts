@@ -23,7 +23,7 @@ const describedVolumeSchema = z.strictObject({
   active: z.boolean().default(false),
 });
 
-export const descriptionSchema = z.strictObject({
+const descriptionSchema = z.strictObject({
   name: z.string().trim().min(1).max(60),
   medium: z.enum(['hdd', 'ssd', 'nvme', 'usb', 'card']),
   model: z.string().max(80).default(''),

@@ -1,7 +1,7 @@
-export { descriptionSchema, recipeFrom } from './describe';
+export { recipeFrom } from './describe';
 export type { Description } from './describe';
 export { buildPracticeDisk, recipeSize } from './build';
 export { mediumOf, recipeSpeed } from './medium';
-export { seededRandom, seedOf } from './random';
-export { parseRecipe, recipeSchema } from './recipe';
-export type { Recipe, RecipeFill, RecipeInput, RecipeVolume } from './recipe';
+export { seededRandom } from './random';
+export { parseRecipe } from './recipe';
+export type { Recipe, RecipeInput } from './recipe';

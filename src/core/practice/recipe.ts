@@ -69,7 +69,7 @@ const volumeSchema = z.strictObject({
     .default([]),
 });
 
-export const recipeSchema = z.strictObject({
+const recipeSchema = z.strictObject({
   version: z.literal(1),
   id: z.string().regex(/^[a-z0-9-]+$/),
   name: z.string().min(1).max(60),

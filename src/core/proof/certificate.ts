@@ -11,7 +11,7 @@ export interface VolumeProof extends Comparison {
 }
 
 /** What came of a run: everything kept is as it was, something is not, or nothing was kept that could be compared. */
-export type Outcome = 'proven' | 'differs' | 'nothing kept';
+type Outcome = 'proven' | 'differs' | 'nothing kept';
 
 export interface Certificate {
   readonly version: 1;

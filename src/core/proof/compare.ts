@@ -2,7 +2,7 @@
 import type { ManifestEntry } from './manifest';
 
 /** What differs between two manifests of the same volume. */
-export interface Difference {
+interface Difference {
   readonly path: string;
   readonly what: 'missing' | 'added' | 'content' | 'size' | 'times' | 'attributes' | 'kind';
 }

@@ -10,7 +10,7 @@ import { isCoreError } from '@/core/errors';
 import { createSHA256 } from 'hash-wasm';
 
 /** How a digest was taken: over all bytes, over their source, or over what a damaged file still has. */
-export type DigestMethod = 'bytes' | 'source' | 'part';
+type DigestMethod = 'bytes' | 'source' | 'part';
 
 /** One file or folder. Plain data; folders have no digest. */
 export interface ManifestEntry {
@@ -46,7 +46,7 @@ export const portableHasher: HasherFactory = async () => {
 const READ_CHUNK = 4 * 1024 * 1024;
 
 /** What {@link takeManifest} tells while it reads. */
-export interface ManifestProgress {
+interface ManifestProgress {
   readonly files: number;
   readonly bytes: number;
 }

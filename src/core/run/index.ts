@@ -1,6 +1,5 @@
 export { applyNow, placeContent, writeTable } from './apply-now';
 export { frameRecord, readFrames } from './framing';
-export type { LogEntry, LogReader } from './framing';
 export { JOURNAL_VERSION } from './journal';
 export type { JournalRecord, JournalStore } from './journal';
 export { readCopying, readRunState } from './journal-state';
@@ -9,7 +8,6 @@ export type { LogRecord, LogStore } from './log-store';
 export { MemoryJournal, MemoryLog } from './memory-log';
 export type { RunPorts, RunProgress } from './ports';
 export { resumeRun, startRun } from './run-plan';
-export type { RunStart } from './run-plan';
 export type { DiskSamples } from './samples';
 export { assertRewindable, beginUndo, noteMade, readUndo, rewindDisk, UndoDevice } from './undo';
-export type { UndoRecord, UndoState, UndoStore } from './undo';
+export type { UndoRecord } from './undo';

@@ -37,7 +37,7 @@
  * A journal may have been written by anybody. Whoever reads one sees records of these shapes and no others
  * (`journal-state.ts` reads them in order); it says what to do on the disks that a person named, and never names one.
  */
-import { planSchema, type Plan } from '@/core/plan';
+import { planSchema } from '@/core/plan';
 import type { Certificate, ManifestEntry } from '@/core/proof';
 import { z } from 'zod';
 import type { LogStore } from './log-store';
@@ -126,7 +126,6 @@ export const journalRecordSchema = z.discriminatedUnion('kind', recordSchemas);
 
 /** A record's header. Plain data. */
 export type JournalRecord = z.output<typeof journalRecordSchema>;
-export type BeginRecord = Extract<JournalRecord, { kind: 'begin' }> & { readonly plan: Plan };
 
 /** Where a journal is kept: the port for a file, a browser's storage, or memory. */
 export type JournalStore = LogStore<JournalRecord>;

@@ -1,6 +1,6 @@
 export { formatBytes, formatMib, formatSize, GIB, KIB, MIB, sizeFaces, spaced, TIB, typedSize } from './format';
-export type { SizeFaces, UnitSystem } from './format';
+export type { UnitSystem } from './format';
 export { parseSize } from './grammar';
 export type { SizeSyntax, SizeWish } from './grammar';
 export { ceilTo, floorTo, readSize, resolveSize, roundTo } from './resolve';
-export type { ResolvedSize, Rounding, SizeContext } from './resolve';
+export type { SizeContext } from './resolve';

@@ -23,7 +23,7 @@ export interface MbrDisk {
   readonly logicals: readonly LogicalEntry[];
 }
 
-export interface NoTable {
+interface NoTable {
   readonly kind: 'none';
 }
 

@@ -44,7 +44,7 @@ const PROTECTIVE = struct('protective entry', 16, {
   lengthSectors: u32(12),
 });
 
-export const GPT_SIGNATURE = 'EFI PART';
+const GPT_SIGNATURE = 'EFI PART';
 const REVISION = 0x00010000;
 const PROTECTIVE_TYPE = 0xee;
 const PROTECTIVE_AT = 446;
@@ -56,7 +56,7 @@ export const USUAL_ENTRIES = 128;
 export const USUAL_ENTRY_SIZE = 128;
 
 /** Bits of an entry's attributes that have a meaning here (§5.3.3, and the ones basic data volumes use). */
-export const GPT_FLAG_BITS = { required: 0n, 'read-only': 60n, hidden: 62n, 'no-letter': 63n } as const;
+const GPT_FLAG_BITS = { required: 0n, 'read-only': 60n, hidden: 62n, 'no-letter': 63n } as const;
 export type VolumeFlag = keyof typeof GPT_FLAG_BITS;
 
 /** One entry in use. `slot` is its place in the array; both LBAs are part of the volume. */

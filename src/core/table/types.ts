@@ -1,7 +1,7 @@
 /** What type codes and type GUIDs say of a volume, and which to give to a new one. */
 import type { VolumeFlag } from './gpt';
 
-export const TYPE_GUID = {
+const TYPE_GUID = {
   efiSystem: 'C12A7328-F81F-11D2-BA4B-00A0C93EC93B',
   reserved: 'E3C9E316-0B5C-4DB8-817D-F92DF00215AE',
   basicData: 'EBD0A0A2-B9E5-4433-87C0-68B6B72699C7',

@@ -1,1 +1,2 @@
 export { Columns } from './Columns';
+export { layoutColumn } from './geometry';

@@ -25,9 +25,8 @@ import type { VolumeFlag } from '@/core/table';
 import { ask, dismissRefusal, edit, look, useBench, type Current } from '@/state';
 import { Button, Input, Popover, Select } from 'antd';
 import { memo, useState } from 'react';
-import { LetterChip, ROLE_WORDS, ROLES } from '../kit';
+import { LetterChip, ROLE_WORDS, ROLES, SizeInput } from '../kit';
 import { FloorReasons } from './FloorReasons';
-import { SizeInput } from './SizeInput';
 import styles from './divide.module.css';
 
 interface Props {

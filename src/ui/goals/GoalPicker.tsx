@@ -16,8 +16,7 @@ import { derivePlan, durationWords } from '@/core/plan';
 import { isCoreError } from '@/core/errors';
 import { Alert, Button, InputNumber, Modal, Select } from 'antd';
 import { useMemo, useState } from 'react';
-import { MiniColumn, useSizes } from '../kit';
-import { SizeInput } from '../divide/SizeInput';
+import { MiniColumn, SizeInput, useSizes } from '../kit';
 import styles from './goals.module.css';
 
 interface Props {

@@ -1,6 +1,6 @@
 import type { Survey } from '@/core/inspect';
 import type { Layout } from '@/core/layout';
-import { layoutColumn } from '../columns/geometry';
+import { layoutColumn } from '../columns';
 import { roleColours } from './roles';
 
 interface Props {

@@ -3,5 +3,6 @@ export { Facts } from './Facts';
 export { LetterChip } from './LetterChip';
 export { MiniColumn } from './MiniColumn';
 export { ROLE_WORDS, roleColours, ROLES } from './roles';
+export { SizeInput } from './SizeInput';
 export { antTheme } from './theme';
 export { useSizes } from './useUnits';

@@ -7,8 +7,7 @@ import { GIB, MIB } from '@/core/size';
 import { ask, edit, usePlanOptions, type Current } from '@/state';
 import { Button, Empty, Segmented } from 'antd';
 import { useMemo, useState } from 'react';
-import { useSizes } from '../kit';
-import { SizeInput } from '../divide/SizeInput';
+import { SizeInput, useSizes } from '../kit';
 import { GhostColumn } from './GhostColumn';
 import styles from './ways.module.css';
 

@@ -22,7 +22,7 @@ export interface ExfatState {
 }
 
 /** The geometry of a volume of `size` bytes with its structures as they are, or with the table made longer. */
-export function geometryFor(g: ExfatGeometry, size: number): ExfatGeometry {
+function geometryFor(g: ExfatGeometry, size: number): ExfatGeometry {
   const volumeSectors = Math.floor(size / g.sectorSize);
   const perCluster = g.clusterSize / g.sectorSize;
   const inHeap = (heapSector: number): number => Math.floor((volumeSectors - heapSector) / perCluster);

@@ -303,7 +303,7 @@ const covers = ({ runs, size }: Owner, clusterSize: number): boolean =>
   runs.reduce((sum, r) => sum + r.length, 0) * clusterSize >= size;
 
 /** Where the entries of a folder begin, up to its end mark. */
-export function positions(content: Uint8Array): number[] {
+function positions(content: Uint8Array): number[] {
   const out: number[] = [];
   for (let at = 0; at + ENTRY_BYTES <= content.length && content[at] !== 0; at += ENTRY_BYTES) out.push(at);
   return out;

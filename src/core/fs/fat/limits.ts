@@ -24,7 +24,7 @@ export function countRange(kind: FatKind): { min: number; max: number } {
 }
 
 /** Bytes of a volume with this many clusters and the structures as they are. */
-export function sizeOfCount(g: FatGeometry, clusterCount: number): number {
+function sizeOfCount(g: FatGeometry, clusterCount: number): number {
   return (g.dataStart + clusterCount * g.sectorsPerCluster) * g.sectorSize;
 }
 

@@ -136,7 +136,7 @@ export async function writeInfo(
 }
 
 /** The free count and the first free cluster, as FSInfo stores them. */
-export function freeCounts(table: AllocationTable, clusterCount: number): { freeCount: number; nextFree: number } {
+function freeCounts(table: AllocationTable, clusterCount: number): { freeCount: number; nextFree: number } {
   let freeCount = 0;
   let nextFree = UNKNOWN;
   for (let cluster = 2; cluster < clusterCount + 2; cluster++) {

@@ -21,7 +21,7 @@ import { dateToIso, stampToIso } from '../dos-time';
 import { chainRuns, readRuns, type FatState } from './volume-state';
 
 /** A file or folder. */
-export interface FatNode {
+interface FatNode {
   readonly path: string;
   readonly kind: 'file' | 'folder';
   readonly size: number;
@@ -48,7 +48,7 @@ export interface FatTree {
   readonly label: { readonly text: string; readonly offset: number } | undefined;
 }
 
-export const ROOT_OWNER = 1;
+const ROOT_OWNER = 1;
 const MAX_DEPTH = 512;
 const MAX_FINDINGS = 1000;
 

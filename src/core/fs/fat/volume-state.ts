@@ -16,7 +16,7 @@ export interface FatState {
 }
 
 /** Clusters by what their entries say. */
-export interface ClusterCounts {
+interface ClusterCounts {
   readonly free: number;
   readonly bad: number;
   readonly used: number;

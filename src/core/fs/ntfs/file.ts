@@ -11,7 +11,7 @@ export interface NtfsName {
 }
 
 /** Shared by the many files that have none, and never added to. */
-export const NONE: never[] = [];
+const NONE: never[] = [];
 
 /** The list with one more. A list that begins with its first item takes no room for others, and most have one. */
 export function added<T>(list: T[], item: T): T[] {

@@ -6,7 +6,7 @@ import { clustersOf, encodeRuns, encodeRunsWithin, type DataRun } from './runlis
 const MFT = 0;
 const NON_RESIDENT_HEADER = 64;
 const ALIGN = 8;
-export const align8 = (n: number): number => Math.ceil(n / ALIGN) * ALIGN;
+const align8 = (n: number): number => Math.ceil(n / ALIGN) * ALIGN;
 
 /** An attribute whole, wherever its parts stood: as it is when resident, else its first header and all of its runs. */
 export interface HeldAttribute {
@@ -18,7 +18,7 @@ export interface HeldAttribute {
 }
 
 /** What is put into a record, in ascending order of type. */
-export interface PackedPart {
+interface PackedPart {
   readonly held: HeldAttribute;
   readonly raw: Uint8Array;
   readonly lowestVcn: number;

@@ -25,7 +25,7 @@ interface Carried {
 }
 
 /** Cluster and sector counts of a volume of `size` bytes, its last sector the backup boot sector. */
-export function countsFor(g: NtfsGeometry, size: number): { totalSectors: number; clusterCount: number } {
+function countsFor(g: NtfsGeometry, size: number): { totalSectors: number; clusterCount: number } {
   const totalSectors = Math.floor(size / g.sectorSize) - 1;
   return { totalSectors, clusterCount: Math.floor((totalSectors * g.sectorSize) / g.clusterSize) };
 }

@@ -69,7 +69,7 @@ export const stepHazards = (step: Step): readonly string[] => kindOf(step).hazar
 export const stepRestarts = (step: Step): boolean => kindOf(step).restarts ?? false;
 
 export { overlapsItself, wayOf } from './carry';
-export type { CarryStep, CarryWay } from './carry';
+export type { CarryStep } from './carry';
 export type { CheckStep } from './check';
 export type { EmptyStep } from './empty';
 export type { GrowStep } from './grow';

@@ -1,0 +1,11 @@
+/** Files as the runner touches them: the one layer all of them go through, and what is built on it. */
+export { FileDevice, FileSource } from './file-device';
+export { FileLog } from './file-log';
+export { systemFiles } from './files';
+export type { FileFacts, Files } from './files';
+export { holding } from './locks';
+export type { Wanted } from './locks';
+export { assertApart, assertNew, createBeside, makeFile, publish } from './new-file';
+export { claimScratch, makeScratch, openScratch, othersOf, removeScratch, scratchIn } from './scratch';
+export { readWhole } from './whole';
+export { packingOf, writeImage, writeRaw } from './write-image';

@@ -1,0 +1,5 @@
+/** Runs by the runner: in place, into a new file, and back. */
+export { resumeInPlace, startInPlace } from './in-place';
+export { rewindCopy, rewindInPlace } from './rewind';
+export type { RunCall, RunOptions } from './run-options';
+export { resumeToCopy, startToCopy } from './to-copy';

@@ -1,0 +1,4 @@
+/** The verbs of the runner. */
+export { check, files, inspect, plan } from './look';
+export { convert, make } from './make';
+export { run } from './run';
