@@ -54,6 +54,7 @@ const ROOMS = [
   'practice',
   'goal',
   'job',
+  'session',
 ];
 
 /** What the standards of the language, and those that browsers and servers share, do not have. */

@@ -1,14 +1,14 @@
 /** Opening an image for looking at it, and reading JSON files. */
-import { WindowDevice } from '@/core/device';
-import { CoreError } from '@/core/errors';
-import { probeFileSystem, type Volume } from '@/core/fs';
-import { ImageDevice, openContainer } from '@/core/image';
-import { detectSectorSize, mostBytesFor, surveyDisk, type Survey } from '@/core/inspect';
+import { isCoreError } from '@/core/errors';
+import type { ImageDevice } from '@/core/image';
+import type { OpenVolume, Survey } from '@/core/inspect';
+import { openImageDevice, Session } from '@/core/session';
 import { type Files, FileSource, readWhole } from './files';
 import { UsageError } from './output';
 
 export interface OpenImage {
   readonly device: ImageDevice;
+  readonly session: Session;
   readonly survey: Survey;
   /** Set when the file is a container and not the disk's bytes themselves. */
   readonly packed: boolean;
@@ -43,10 +43,10 @@ export async function openImage(
   const file = await FileSource.open(files, path);
   const close = (): Promise<void> => file.close();
   try {
-    const source = await openContainer(file, { inside, mostBytes: mostBytesFor });
-    const device = new ImageDevice(source, asked ?? (await detectSectorSize(new ImageDevice(source, 512))));
+    const { device, packed } = await openImageDevice(file, { inside, sectorSize: asked });
     if (how) return { device, close };
-    return { device, survey: await surveyDisk(device, path), packed: source !== file, close };
+    const session = await Session.open(device, path);
+    return { device, session, survey: session.survey, packed, close };
   } catch (error) {
     await close();
     throw error;
@@ -58,24 +58,17 @@ function readSectorSize(text: string): number {
   return Number(text);
 }
 
-/** The volume of a number with the window it lies in. @throws UsageError, CoreError `fs.unknown`, `fs.damaged` */
-export async function openVolume(
-  image: OpenImage,
-  text: string,
-): Promise<{ volume: Volume; window: WindowDevice; number: number }> {
+/** The volume of a number with the window it lies in. @throws UsageError, CoreError `fs.damaged` */
+export async function openVolume({ session }: OpenImage, text: string): Promise<OpenVolume & { number: number }> {
   const number = Number(text);
-  const found = image.survey.volumes.find((v) => v.number === number);
-  if (!found) throw new UsageError(`There is no volume ${text} on the disk.`);
-  if (found.start + found.length > image.device.size)
-    throw new CoreError('fs.damaged', {
-      fileSystem: found.info?.title ?? 'unknown',
-      reason: 'the image ends before the volume does',
-      offset: image.device.size,
-    });
-  const window = new WindowDevice(image.device, found.start, found.length);
-  const probed = await probeFileSystem(window);
-  if (!probed) throw new UsageError(`The file system of volume ${text} is not known.`);
-  return { volume: await probed.driver.open(window), window, number };
+  if (!session.survey.volumes.some((v) => v.number === number))
+    throw new UsageError(`There is no volume ${text} on the disk.`);
+  try {
+    return { ...(await session.volume(number)), number };
+  } catch (error) {
+    if (isCoreError(error, 'fs.unknown')) throw new UsageError(`The file system of volume ${text} is not known.`);
+    throw error;
+  }
 }
 
 /** More than any target or recipe has. */

@@ -9,7 +9,6 @@ import type { Certificate } from '@/core/proof';
 import { BenchLock, type Locks } from './bench-lock';
 import { Database } from './database';
 import { EXPORTS, exportTo, readFile } from './exports';
-import { FolderIndex } from './folder-index';
 import { OpenDisks } from './open-disks';
 import type {
   EngineApi,
@@ -77,14 +76,12 @@ export class EngineHost implements EngineApi {
   }
 
   async survey(id: string): Promise<Survey> {
-    return (await this.#disks.disk(id)).survey;
+    return (await this.#disks.disk(id)).session.survey;
   }
 
   async folder(id: string, number: number, path: string): Promise<FolderItem[]> {
     this.#runs.assertNone(id);
-    const open = await this.#disks.volume(id, number);
-    open.index ??= FolderIndex.of(open.volume);
-    return (await open.index).list(path);
+    return (await this.#disks.index(id, number)).list(path);
   }
 
   async beyond(id: string, number: number, end: number): Promise<Beyond> {

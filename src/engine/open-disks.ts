@@ -1,28 +1,16 @@
 /** The disks that are open, each an overlay over what is never written, and the volumes on them. */
-import { MediumDevice, OverlayDevice, WindowDevice, type BlockDevice } from '@/core/device';
+import { MediumDevice, OverlayDevice, type BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
-import { probeFileSystem, type Volume } from '@/core/fs';
-import {
-  fingerprintImage,
-  ImageDevice,
-  openContainer,
-  sameContent,
-  sameImage,
-  type ImageFingerprint,
-} from '@/core/image';
-import { detectSectorSize, mostBytesFor, surveyDisk, type Survey } from '@/core/inspect';
+import type { Volume } from '@/core/fs';
+import { fingerprintImage, sameContent, sameImage, type ImageFingerprint } from '@/core/image';
+import type { OpenVolume, Survey } from '@/core/inspect';
 import { buildPracticeDisk, mediumOf, type Recipe } from '@/core/practice';
+import { openImageDevice, Session } from '@/core/session';
 import { BlobSource } from './blob-source';
 import type { Database } from './database';
-import type { FolderIndex } from './folder-index';
+import { FolderIndex } from './folder-index';
 import type { OpenedImage, OpenHow, OpenListener } from './protocol';
 import { DexieOverlayStore } from './stores';
-
-export interface OpenVolume {
-  readonly volume: Volume;
-  readonly window: BlockDevice;
-  index?: Promise<FolderIndex>;
-}
 
 export interface OpenDisk {
   readonly name: string;
@@ -31,8 +19,9 @@ export interface OpenDisk {
   readonly medium: MediumDevice | undefined;
   /** The file that an image is in. */
   readonly image: { readonly file: File; readonly fingerprint: ImageFingerprint } | undefined;
-  survey: Survey;
-  readonly volumes: Map<number, Promise<OpenVolume>>;
+  readonly session: Session;
+  /** Of volumes that were looked into, as long as those are open. */
+  readonly indexes: WeakMap<Volume, Promise<FolderIndex>>;
 }
 
 export class OpenDisks {
@@ -80,11 +69,9 @@ export class OpenDisks {
       const same = otherDate ? sameContent : sameImage;
       if (expected && !same(expected, fingerprint)) throw new CoreError('image.changed', { name: file.name });
       const { signal } = abort;
-      const options = { signal, inside, mostBytes: mostBytesFor, ...(progress ? { progress } : {}) };
-      const bytes = await openContainer(source, options);
-      const sectorSize = await detectSectorSize(new ImageDevice(bytes, 512));
+      const { device } = await openImageDevice(source, { signal, inside, ...(progress ? { progress } : {}) });
       const image = { file, fingerprint };
-      const survey = await this.#open(id, file.name, new ImageDevice(bytes, sectorSize), { image });
+      const survey = await this.#open(id, file.name, device, { image });
       return { survey, fingerprint };
     } catch (error) {
       if (abort.signal.aborted) throw new CoreError('image.cancelled', { name: file.name });
@@ -106,9 +93,9 @@ export class OpenDisks {
     { medium, image }: { medium?: (overlay: OverlayDevice) => MediumDevice; image?: OpenDisk['image'] },
   ): Promise<Survey> {
     const overlay = await OverlayDevice.open(base, new DexieOverlayStore(this.db, id));
-    const survey = await surveyDisk(overlay, name);
-    this.#disks.set(id, { name, overlay, medium: medium?.(overlay), image, survey, volumes: new Map() });
-    return survey;
+    const session = await Session.open(overlay, name);
+    this.#disks.set(id, { name, overlay, medium: medium?.(overlay), image, session, indexes: new WeakMap() });
+    return session.survey;
   }
 
   /** Waits for one that is being built. @throws CoreError `storage.lost` */
@@ -134,30 +121,20 @@ export class OpenDisks {
 
   /** Looks at a disk again after something changed it. */
   async look(id: string): Promise<Survey> {
-    const disk = await this.disk(id);
-    disk.volumes.clear();
-    disk.survey = await surveyDisk(disk.overlay, disk.name);
-    return disk.survey;
+    return (await this.disk(id)).session.look();
   }
 
   async volume(id: string, number: number): Promise<OpenVolume> {
-    const disk = await this.disk(id);
-    const known = disk.volumes.get(number);
-    if (known) return known;
-    const opening = openVolume(disk, number);
-    disk.volumes.set(number, opening);
-    // One that could not be opened is tried again when it is asked for again.
-    opening.catch(() => disk.volumes.delete(number));
-    return opening;
+    return (await this.disk(id)).session.volume(number);
   }
-}
 
-async function openVolume(disk: OpenDisk, number: number): Promise<OpenVolume> {
-  const found = disk.survey.volumes.find((v) => v.number === number);
-  if (!found || found.start + found.length > disk.overlay.size)
-    throw new CoreError('fs.unknown', { offset: found?.start ?? 0 });
-  const window = new WindowDevice(disk.overlay, found.start, found.length);
-  const probed = await probeFileSystem(window);
-  if (!probed) throw new CoreError('fs.unknown', { offset: found.start });
-  return { volume: await probed.driver.open(window), window };
+  /** A volume's files by folder. */
+  async index(id: string, number: number): Promise<FolderIndex> {
+    const { session, indexes } = await this.disk(id);
+    const { volume } = await session.volume(number);
+    const known = indexes.get(volume) ?? FolderIndex.of(volume);
+    indexes.set(volume, known);
+    known.catch(() => indexes.delete(volume));
+    return known;
+  }
 }

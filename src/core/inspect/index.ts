@@ -3,4 +3,4 @@ export { differenceOf, diskFactsSchema, factsOf } from './facts';
 export type { DiskFacts } from './facts';
 export { mostBytesFor } from './head';
 export { detectSectorSize, layoutOf, surveyDisk } from './survey';
-export type { Survey, SurveyedVolume } from './survey';
+export type { OpenVolume, Survey, SurveyedVolume } from './survey';

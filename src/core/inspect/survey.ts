@@ -7,6 +7,7 @@ import {
   type Abilities,
   type ByteRange,
   type SizeLimits,
+  type Volume,
   type VolumeInfo,
 } from '@/core/fs';
 import { asVolumeId, gapsOf, type Layout, type LaidVolume, type Role, type TableKind } from '@/core/layout';
@@ -67,6 +68,15 @@ export interface Survey {
   readonly unallocated: readonly ByteRange[];
 }
 
+/** A volume that is open, with the window it lies in. */
+export interface OpenVolume {
+  readonly volume: Volume;
+  readonly window: BlockDevice;
+}
+
+/** Told of every volume that is opened, so that it need not be opened again. */
+type OnOpened = (number: number, open: OpenVolume) => void;
+
 const NO_ABILITIES: Abilities = {
   check: false,
   shrink: false,
@@ -112,13 +122,17 @@ async function opensAt(device: BlockDevice, entries: readonly MbrEntry[], sector
  * Surveys a disk.
  * @throws CoreError `image.not-a-disk` when there is neither a table nor a known file system on a disk that is not blank
  */
-export async function surveyDisk(device: BlockDevice, name = 'The disk'): Promise<Survey> {
+export async function surveyDisk(
+  device: BlockDevice,
+  name = 'The disk',
+  opened: OnOpened = () => undefined,
+): Promise<Survey> {
   const sector = await device.bytes(0, device.sectorSize);
   const bare = await probeFileSystem(device);
   const shared = hasBootSignature(sector) && looksLikeTable(sector);
-  if (bare && !(shared && (await tableHolds(device, sector)))) return surveyBare(device);
+  if (bare && !(shared && (await tableHolds(device, sector)))) return surveyBare(device, opened);
   const { table, findings } = await readTable(device);
-  if (table.kind !== 'none') return surveyTable(device, table, findings);
+  if (table.kind !== 'none') return surveyTable(device, table, findings, opened);
   if (sector.every((b) => b === 0)) return blank(device);
   throw new CoreError('image.not-a-disk', { name, size: device.size });
 }
@@ -147,8 +161,8 @@ const BARE_PLACE = {
   flags: [],
 } as const;
 
-async function surveyBare(device: BlockDevice): Promise<Survey> {
-  const volume = await surveyVolume(device, { ...BARE_PLACE, number: 1, start: 0, length: device.size });
+async function surveyBare(device: BlockDevice, opened: OnOpened): Promise<Survey> {
+  const volume = await surveyVolume(device, { ...BARE_PLACE, number: 1, start: 0, length: device.size }, opened);
   // A bare volume is as long as its file system says; what lies behind is unallocated.
   const length = volume.info?.size ?? device.size;
   const tail = device.size - length;
@@ -163,11 +177,13 @@ async function surveyTable(
   device: BlockDevice,
   table: Exclude<DiskTable, { kind: 'none' }>,
   findings: readonly Finding[],
+  opened: OnOpened,
 ): Promise<Survey> {
   const { size, sectorSize } = device;
   const places = placesIn(table, sectorSize).sort((a, b) => a.start - b.start || a.length - b.length);
   const volumes: SurveyedVolume[] = [];
-  for (const place of places) volumes.push(await surveyVolume(device, { ...place, number: volumes.length + 1 }));
+  for (const place of places)
+    volumes.push(await surveyVolume(device, { ...place, number: volumes.length + 1 }, opened));
   const survey: Survey = {
     size,
     sectorSize,
@@ -214,7 +230,7 @@ type Place = Pick<
   'number' | 'start' | 'length' | 'slot' | 'logical' | 'active' | 'type' | 'typeGuid' | 'guid' | 'name' | 'flags'
 >;
 
-async function surveyVolume(device: BlockDevice, place: Place): Promise<SurveyedVolume> {
+async function surveyVolume(device: BlockDevice, place: Place, opened: OnOpened): Promise<SurveyedVolume> {
   const unopened: SurveyedVolume = {
     ...place,
     role: roleOf(place, undefined, undefined),
@@ -230,7 +246,7 @@ async function surveyVolume(device: BlockDevice, place: Place): Promise<Surveyed
   const window = new WindowDevice(device, place.start, place.length);
   try {
     const probed = await probeFileSystem(window);
-    return probed ? await surveyOpened(window, probed.driver, unopened) : unopened;
+    return probed ? await surveyOpened(window, probed.driver, unopened, opened) : unopened;
   } catch (error) {
     if (!isCoreError(error, 'fs.damaged')) throw error;
     const finding: Finding = { severity: 'error', code: 'fs.damaged', message: error.message };
@@ -242,8 +258,10 @@ async function surveyOpened(
   window: BlockDevice,
   driver: NonNullable<Awaited<ReturnType<typeof probeFileSystem>>>['driver'],
   base: SurveyedVolume,
+  opened: OnOpened,
 ): Promise<SurveyedVolume> {
   const volume = await driver.open(window);
+  opened(base.number, { volume, window });
   let files = 0;
   let content: Role | undefined;
   for await (const entry of volume.walk()) {

@@ -1,0 +1,3 @@
+export { openImageDevice } from './open-image';
+export type { OpenImageHow } from './open-image';
+export { Session } from './session';

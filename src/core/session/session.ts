@@ -1,0 +1,71 @@
+/** A disk that is open: surveyed, with its volumes opened once and kept until something has changed it. */
+import { WindowDevice, type BlockDevice } from '@/core/device';
+import { CoreError } from '@/core/errors';
+import { probeFileSystem } from '@/core/fs';
+import { surveyDisk, type OpenVolume, type Survey } from '@/core/inspect';
+
+export class Session {
+  #survey: Survey;
+  #volumes: Map<number, Promise<OpenVolume>>;
+
+  private constructor(
+    readonly device: BlockDevice,
+    readonly name: string,
+    [survey, volumes]: Awaited<ReturnType<typeof lookAt>>,
+  ) {
+    this.#survey = survey;
+    this.#volumes = volumes;
+  }
+
+  /** Looks at a disk, which is only read. @throws what {@link surveyDisk} throws */
+  static async open(device: BlockDevice, name: string): Promise<Session> {
+    return new Session(device, name, await lookAt(device, name));
+  }
+
+  get survey(): Survey {
+    return this.#survey;
+  }
+
+  /** Looks again, after something has changed the disk; volumes that were open are not asked any more. */
+  async look(): Promise<Survey> {
+    this.#volumes = new Map();
+    [this.#survey, this.#volumes] = await lookAt(this.device, this.name);
+    return this.#survey;
+  }
+
+  /**
+   * The volume of a number, with the window it lies in.
+   * @throws CoreError `fs.unknown` where there is none or its kind is not known, `fs.damaged` where the disk ends before it
+   */
+  volume(number: number): Promise<OpenVolume> {
+    const volumes = this.#volumes;
+    const known = volumes.get(number);
+    if (known) return known;
+    const opening = this.#open(number);
+    volumes.set(number, opening);
+    // One that could not be opened is tried again when it is asked for again.
+    opening.catch(() => volumes.delete(number));
+    return opening;
+  }
+
+  async #open(number: number): Promise<OpenVolume> {
+    const found = this.#survey.volumes.find((v) => v.number === number);
+    if (!found) throw new CoreError('fs.unknown', { offset: 0 });
+    const { start, length, info } = found;
+    const { size } = this.device;
+    if (start + length > size) {
+      const reason = 'the image ends before the volume does';
+      throw new CoreError('fs.damaged', { fileSystem: info?.title ?? 'unknown', reason, offset: size });
+    }
+    const window = new WindowDevice(this.device, start, length);
+    const probed = await probeFileSystem(window);
+    if (!probed) throw new CoreError('fs.unknown', { offset: start });
+    return { volume: await probed.driver.open(window), window };
+  }
+}
+
+async function lookAt(device: BlockDevice, name: string): Promise<[Survey, Map<number, Promise<OpenVolume>>]> {
+  const volumes = new Map<number, Promise<OpenVolume>>();
+  const survey = await surveyDisk(device, name, (number, open) => volumes.set(number, Promise.resolve(open)));
+  return [survey, volumes];
+}
