@@ -11,6 +11,13 @@ export interface Finding {
   /** Byte offset on the device the finding is about, where there is one. */
   readonly offset?: number;
   readonly path?: string;
+  /** Of an error: a person may go on in spite of it, since it does not make carrying data unsafe. */
+  readonly overridable?: true;
+}
+
+/** The findings with those errors marked that may be overridden. */
+export function markOverridable(findings: readonly Finding[], may: (code: string) => boolean): readonly Finding[] {
+  return findings.map((f) => (f.severity === 'error' && may(f.code) ? { ...f, overridable: true } : f));
 }
 
 /** Whether any finding is an error. */

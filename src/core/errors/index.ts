@@ -1,4 +1,4 @@
 export { CoreError, errorFromData, isCoreError } from './errors';
 export type { ErrorCode, ErrorData } from './errors';
-export { hasErrors } from './finding';
+export { hasErrors, markOverridable } from './finding';
 export type { Finding } from './finding';

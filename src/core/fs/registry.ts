@@ -3,10 +3,11 @@ import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { exfatDriver } from './exfat';
 import { fatDriver } from './fat';
+import { abilitiesIn, guarded } from './guarded';
 import { ntfsDriver } from './ntfs';
 import type { Abilities, FileSystemDriver, KindFacts } from './port';
 
-const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver];
+const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver].map(guarded);
 
 const NONE: Abilities = {
   check: false,
@@ -52,8 +53,8 @@ export function findKind(kind: string): KindFacts | undefined {
 
 /** What can be done to a volume of a kind; nothing where no driver has it. */
 export function abilitiesOf(kind: string): Abilities {
-  const all = driverOf(kind)?.abilities ?? NONE;
-  return findKind(kind)?.lacks?.reduce((left, ability) => ({ ...left, [ability]: false }), all) ?? all;
+  const driver = driverOf(kind);
+  return driver ? abilitiesIn(driver, kind) : NONE;
 }
 
 /** Every kind that can be made, in the order forms offer them. */

@@ -1,12 +1,11 @@
 /** An open exFAT volume behind the port. */
 import type { BlockDevice } from '@/core/device';
-import { CoreError, type Finding } from '@/core/errors';
+import { CoreError, markOverridable, type Finding } from '@/core/errors';
 import { runsOf } from '../bitmap';
 import { joinRanges } from '../ranges';
 import type {
   Beyond,
   ByteRange,
-  ChangeOptions,
   ContentRun,
   FileEntry,
   SizeLimits,
@@ -52,7 +51,9 @@ class ExfatVolume implements Volume {
   }
 
   check(): Promise<readonly Finding[]> {
-    return (this.#findings ??= checkExfat(this.state));
+    return (this.#findings ??= checkExfat(this.state).then((found) =>
+      markOverridable(found, (code) => MAY_PASS.has(code)),
+    ));
   }
 
   async limits(): Promise<SizeLimits> {
@@ -112,20 +113,19 @@ class ExfatVolume implements Volume {
     }
   }
 
-  async shrink(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
-    await this.#assertSound(options);
-    const { floor } = await this.limits();
-    if (size < floor.bytes)
-      throw new CoreError('fs.below-floor', { wanted: size, floor: floor.bytes, reason: floor.reason });
-    if (size < this.info.size) await resizeExfat(this.state, size, tx);
+  async shrink(size: number, tx: Transaction): Promise<void> {
+    this.#assertOneTable();
+    await resizeExfat(this.state, size, tx);
   }
 
-  async grow(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
-    await this.#assertSound(options);
-    const { ceiling } = await this.limits();
-    if (size > ceiling.bytes)
-      throw new CoreError('fs.above-ceiling', { wanted: size, ceiling: ceiling.bytes, reason: ceiling.reason });
-    if (size > this.info.size) await resizeExfat(this.state, size, tx);
+  async grow(size: number, tx: Transaction): Promise<void> {
+    this.#assertOneTable();
+    await resizeExfat(this.state, size, tx);
+  }
+
+  #assertOneTable(): void {
+    if (this.state.geometry.fatCount > 1)
+      throw new CoreError('fs.ability', { fileSystem: 'exFAT (with two tables)', ability: 'change its size' });
   }
 
   async relabel(label: string, tx: Transaction): Promise<void> {
@@ -168,14 +168,6 @@ class ExfatVolume implements Volume {
 
   writer(tx: Transaction): Promise<VolumeWriter> {
     return openExfatWriter(this.state, tx);
-  }
-
-  async #assertSound({ override }: ChangeOptions): Promise<void> {
-    if (this.state.geometry.fatCount > 1)
-      throw new CoreError('fs.ability', { fileSystem: 'exFAT (with two tables)', ability: 'change its size' });
-    const errors = (await this.check()).filter((f) => f.severity === 'error' && !(override && MAY_PASS.has(f.code)));
-    if (errors.length === 0) return;
-    throw new CoreError('fs.unsound', { fileSystem: 'exFAT', findings: errors.length, first: errors[0]!.message });
   }
 }
 

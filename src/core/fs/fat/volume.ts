@@ -1,9 +1,8 @@
 /** An open FAT volume behind the port. */
-import { CoreError, hasErrors, type Finding } from '@/core/errors';
+import { CoreError, markOverridable, type Finding } from '@/core/errors';
 import type {
   Beyond,
   ByteRange,
-  ChangeOptions,
   ContentRun,
   FileEntry,
   SizeLimits,
@@ -31,6 +30,10 @@ const MAX_BEYOND_ITEMS = 200;
 /** Findings that make carrying data unsafe whatever anyone says. */
 const NEVER_OVERRIDDEN = new Set(['fat.loop', 'fat.cross-link', 'fat.bad-link', 'fat.broken-chain']);
 
+/** Marks those that are none of these. */
+const overridable = (findings: readonly Finding[]): readonly Finding[] =>
+  markOverridable(findings, (code) => !NEVER_OVERRIDDEN.has(code));
+
 /** Opens the volume that begins at the device's start. @throws CoreError `fs.damaged` */
 export async function openFat(device: BlockDevice): Promise<Volume> {
   const state = await loadState(device);
@@ -49,7 +52,7 @@ class FatVolume implements Volume {
   }
 
   check(): Promise<readonly Finding[]> {
-    return (this.#findings ??= checkVolume(this.state, this.tree));
+    return (this.#findings ??= checkVolume(this.state, this.tree).then(overridable));
   }
 
   async limits(): Promise<SizeLimits> {
@@ -124,20 +127,12 @@ class FatVolume implements Volume {
     }
   }
 
-  async shrink(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
-    await this.#assertSound(options);
-    const { floor } = await this.limits();
-    if (size < floor.bytes)
-      throw new CoreError('fs.below-floor', { wanted: size, floor: floor.bytes, reason: floor.reason });
-    await shrinkFat(this.state, this.tree, Math.min(size, this.info.size), tx);
+  shrink(size: number, tx: Transaction): Promise<void> {
+    return shrinkFat(this.state, this.tree, size, tx);
   }
 
-  async grow(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
-    await this.#assertSound(options);
-    const { ceiling } = await this.limits();
-    if (size > ceiling.bytes)
-      throw new CoreError('fs.above-ceiling', { wanted: size, ceiling: ceiling.bytes, reason: ceiling.reason });
-    await growFat(this.state, this.tree, Math.max(size, this.info.size), tx);
+  grow(size: number, tx: Transaction): Promise<void> {
+    return growFat(this.state, this.tree, size, tx);
   }
 
   relabel(label: string, tx: Transaction): Promise<void> {
@@ -158,17 +153,6 @@ class FatVolume implements Volume {
 
   writer(tx: Transaction): Promise<VolumeWriter> {
     return openWriter(this.state, tx);
-  }
-
-  async #assertSound({ override }: ChangeOptions): Promise<void> {
-    const findings = await this.check();
-    const errors = findings.filter((f) => f.severity === 'error' && (!override || NEVER_OVERRIDDEN.has(f.code)));
-    if (!hasErrors(errors)) return;
-    throw new CoreError('fs.unsound', {
-      fileSystem: this.info.title,
-      findings: errors.length,
-      first: errors[0]!.message,
-    });
   }
 }
 

@@ -1,10 +1,9 @@
 /** An open NTFS volume behind the port. */
 import type { BlockDevice } from '@/core/device';
-import { CoreError, type Finding } from '@/core/errors';
+import { CoreError, markOverridable, type Finding } from '@/core/errors';
 import type {
   Beyond,
   ByteRange,
-  ChangeOptions,
   ContentRun,
   FileEntry,
   SizeLimits,
@@ -41,6 +40,10 @@ const NEVER_OVERRIDDEN = new Set([
   'ntfs.cross-link',
   'ntfs.unmarked',
 ]);
+
+/** Marks those that are none of these. */
+const overridable = (findings: readonly Finding[]): readonly Finding[] =>
+  markOverridable(findings, (code) => !NEVER_OVERRIDDEN.has(code));
 
 /** Opens the volume that begins at the device's start. @throws CoreError `fs.damaged` */
 export async function openNtfs(device: BlockDevice): Promise<Volume> {
@@ -83,7 +86,7 @@ class NtfsVolume implements Volume {
   check(): Promise<readonly Finding[]> {
     const { device, geometry, boot, mft, bitmap } = this;
     return (this.#findings ??= readUpcase(device, geometry, mft).then((upcase) =>
-      checkNtfs({ device, geometry, boot, mft, bitmap, upcase }),
+      checkNtfs({ device, geometry, boot, mft, bitmap, upcase }).then(overridable),
     ));
   }
 
@@ -143,20 +146,12 @@ class NtfsVolume implements Volume {
     if (found.stream) yield* contentOf(this.device, this.geometry, found.stream);
   }
 
-  async shrink(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
-    await this.#assertSound(options);
-    const { floor } = await this.limits();
-    if (size < floor.bytes)
-      throw new CoreError('fs.below-floor', { wanted: size, floor: floor.bytes, reason: floor.reason });
-    if (size < this.info.size) await resizeNtfs(this.#input, size, tx);
+  shrink(size: number, tx: Transaction): Promise<void> {
+    return resizeNtfs(this.#input, size, tx);
   }
 
-  async grow(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
-    await this.#assertSound(options);
-    const { ceiling } = await this.limits();
-    if (size > ceiling.bytes)
-      throw new CoreError('fs.above-ceiling', { wanted: size, ceiling: ceiling.bytes, reason: ceiling.reason });
-    if (size > this.info.size) await resizeNtfs(this.#input, size, tx);
+  grow(size: number, tx: Transaction): Promise<void> {
+    return resizeNtfs(this.#input, size, tx);
   }
 
   relabel(label: string, tx: Transaction): Promise<void> {
@@ -182,14 +177,6 @@ class NtfsVolume implements Volume {
   get #input(): ChangeInput {
     const { device, geometry, boot, mft, bitmap } = this;
     return { device, geometry, boot, mft, bitmap };
-  }
-
-  async #assertSound({ override }: ChangeOptions): Promise<void> {
-    const errors = (await this.check()).filter(
-      (f) => f.severity === 'error' && (!override || NEVER_OVERRIDDEN.has(f.code)),
-    );
-    if (errors.length === 0) return;
-    throw new CoreError('fs.unsound', { fileSystem: 'NTFS', findings: errors.length, first: errors[0]!.message });
   }
 }
 

@@ -1,0 +1,108 @@
+/** What every driver must refuse is refused once, in front of it: abilities, soundness, floor and ceiling. */
+import { CoreError, type Finding } from '@/core/errors';
+import type { Abilities, ChangeOptions, FileEntry, FileSystemDriver, Transaction, Volume } from './port';
+
+const WORDS: Readonly<Partial<Record<keyof Abilities, string>>> = {
+  relabel: 'take another label',
+  mark: 'be checked by its system',
+  write: 'take files',
+};
+
+/** What a kind of volume can be asked to do. */
+export function abilitiesIn(driver: FileSystemDriver, kind: string): Abilities {
+  const lacks = driver.kinds.find((k) => k.kind === kind)?.lacks ?? [];
+  return lacks.reduce((left, ability) => ({ ...left, [ability]: false }), driver.abilities);
+}
+
+/** The driver, with its volumes asked nothing that they must refuse. */
+export function guarded(driver: FileSystemDriver): FileSystemDriver {
+  return {
+    ...driver,
+    open: async (device) => {
+      const volume = await driver.open(device);
+      return new GuardedVolume(volume, abilitiesIn(driver, volume.info.kind));
+    },
+  };
+}
+
+class GuardedVolume implements Volume {
+  constructor(
+    private readonly inner: Volume,
+    private readonly abilities: Abilities,
+  ) {}
+
+  get info(): Volume['info'] {
+    return this.inner.info;
+  }
+
+  check(): Promise<readonly Finding[]> {
+    return this.inner.check();
+  }
+
+  limits(): ReturnType<Volume['limits']> {
+    return this.inner.limits();
+  }
+
+  allocation(): ReturnType<Volume['allocation']> {
+    return this.inner.allocation();
+  }
+
+  beyond(end: number): ReturnType<Volume['beyond']> {
+    return this.inner.beyond(end);
+  }
+
+  walk(): ReturnType<Volume['walk']> {
+    return this.inner.walk();
+  }
+
+  content(entry: FileEntry): ReturnType<Volume['content']> {
+    return this.inner.content(entry);
+  }
+
+  async shrink(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
+    this.#assertAble('shrink');
+    await this.#assertSound(options);
+    const { bytes, reason } = (await this.limits()).floor;
+    if (size < bytes) throw new CoreError('fs.below-floor', { wanted: size, floor: bytes, reason });
+    if (size < this.info.size) await this.inner.shrink(size, tx, options);
+  }
+
+  async grow(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
+    this.#assertAble('grow');
+    await this.#assertSound(options);
+    const { bytes, reason } = (await this.limits()).ceiling;
+    if (size > bytes) throw new CoreError('fs.above-ceiling', { wanted: size, ceiling: bytes, reason });
+    if (size > this.info.size) await this.inner.grow(size, tx, options);
+  }
+
+  async relabel(label: string, tx: Transaction): Promise<void> {
+    this.#assertAble('relabel');
+    await this.inner.relabel(label, tx);
+  }
+
+  rebase(startLba: number, tx: Transaction): Promise<void> {
+    return this.inner.rebase(startLba, tx);
+  }
+
+  async markForCheck(tx: Transaction): Promise<void> {
+    this.#assertAble('mark');
+    await this.inner.markForCheck(tx);
+  }
+
+  async writer(tx: Transaction): ReturnType<Volume['writer']> {
+    this.#assertAble('write');
+    return this.inner.writer(tx);
+  }
+
+  #assertAble(ability: keyof Abilities): void {
+    if (this.abilities[ability]) return;
+    throw new CoreError('fs.ability', { fileSystem: this.info.title, ability: WORDS[ability] ?? ability });
+  }
+
+  async #assertSound({ override }: ChangeOptions): Promise<void> {
+    const errors = (await this.check()).filter((f) => f.severity === 'error' && !(override && f.overridable));
+    if (errors.length === 0) return;
+    const { title } = this.info;
+    throw new CoreError('fs.unsound', { fileSystem: title, findings: errors.length, first: errors[0]!.message });
+  }
+}
