@@ -34,6 +34,13 @@ test('what is typed while the commands are on their way is in their field', asyn
   await expect(field).toHaveValue('to 3 GiB');
   await page.keyboard.press('Enter');
   await expect(page.getByText('Shrink E LABELS to 3 GiB')).toBeVisible();
+  // From a field of the form too, where a space would press what has the focus first.
+  await page.getByLabel('Size', { exact: true }).focus();
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('to 4 GiB');
+  await expect(field).toHaveValue('to 4 GiB');
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('Shrink E LABELS to 4 GiB')).toBeVisible();
 });
 
 test('Run is pressed twice and begins once: the run goes on to its end', async ({ page }) => {

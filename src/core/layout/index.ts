@@ -21,6 +21,6 @@ export { ALIGNMENT, asVolumeId, endOf, firstUsable, gapsOf, lastUsable, nameOf, 
 export type { Bounds, Gap, LaidVolume, Layout, Role, TableKind, VolumeBounds, VolumeId } from './layout';
 export { letterFault, nextLetter } from './letters';
 export { moveVolume, removeAll, reorderVolume } from './move-edits';
-export { canGive, makeRoom } from './room';
+export { canGive, makeRoom, sizeRange } from './room';
 export type { RoomSource, RoomWish } from './room';
 export { layoutSchema } from './schema';

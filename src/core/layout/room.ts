@@ -2,7 +2,7 @@
  * Making room: one volume longer, or a stretch unallocated, from gaps, from what other volumes can give, or from where
  * one stood that goes. What lies between is shifted by what is still missing, so every byte moves at most once.
  */
-import { ceilTo, floorTo, formatSize } from '@/core/size';
+import { ceilTo, floorTo, formatSize, type SizeContext } from '@/core/size';
 import { refuse, sizeFault, type Edited } from './edits';
 import { ALIGNMENT, endOf, firstUsable, lastUsable, nameOf, volumeOf } from './layout';
 import type { Bounds, LaidVolume, Layout, VolumeId } from './layout';
@@ -33,6 +33,15 @@ export function canGive(volume: LaidVolume, bounds: Bounds, least = 0): number {
   const floor = volume.origin.kind === 'kept' && !volume.format ? bounds.get(volume.origin.number)?.floor : ALIGNMENT;
   if (floor === undefined) return 0;
   return Math.max(0, floorTo(volume.length - Math.max(floor, least), ALIGNMENT));
+}
+
+/** What a size that is typed for a volume is measured by: the room to what follows it, with a new volume in that. */
+export function sizeRange(layout: Layout, bounds: Bounds, volume: LaidVolume): SizeContext {
+  const next = layout.volumes.find((v) => v.start >= endOf(volume));
+  const end = next?.origin.kind === 'new' ? endOf(next) : (next?.start ?? lastUsable(layout));
+  const room = end - volume.start;
+  const floor = volume.origin.kind === 'kept' ? (bounds.get(volume.origin.number)?.floor ?? 0) : 0;
+  return { whole: room, rest: room, current: volume.length, floor };
 }
 
 /** What a gap before `next` has to spare: the boot record of a logical volume needs its place. */

@@ -1,8 +1,17 @@
 'use client';
 
 import { useBench, useCurrent } from '@/state';
-import { Input, Modal } from 'antd';
-import { useId, useLayoutEffect, useMemo, useState, type KeyboardEvent } from 'react';
+import { Input, Modal, type InputRef } from 'antd';
+import {
+  useEffectEvent,
+  useId,
+  useLayoutEffect,
+  useMemo,
+  useRef,
+  useState,
+  type KeyboardEvent,
+  type RefObject,
+} from 'react';
 import { generalCommands, planCommands, type Command } from './commands-list';
 import styles from './workbench.module.css';
 
@@ -14,33 +23,42 @@ interface Props {
 
 /** Everything by name. */
 export function Commands({ open, onClose, onHelp }: Props) {
-  const ahead = useTypedAhead(open);
+  const [text, setText] = useState('');
+  const field = useRef<InputRef>(null);
+  useTypedAhead(open, field, (key) => setText((before) => before + key));
   return (
-    <Modal open={open} onCancel={onClose} footer={null} title="Commands" destroyOnHidden>
-      <Palette ahead={ahead} onClose={onClose} onHelp={onHelp} />
+    <Modal
+      open={open}
+      onCancel={onClose}
+      footer={null}
+      title="Commands"
+      destroyOnHidden
+      afterOpenChange={(there) => there && field.current?.focus()}
+      afterClose={() => setText('')}
+    >
+      <Palette field={field} text={text} onText={setText} onClose={onClose} onHelp={onHelp} />
     </Modal>
   );
 }
 
-/** What is typed while the dialog is on its way, which takes longer than a quick hand: its field begins with it. */
-function useTypedAhead(open: boolean): string {
-  const [typed, setTyped] = useState('');
+/** Takes what is typed before the field has the focus, which it gets later than a quick hand types. */
+function useTypedAhead(open: boolean, field: RefObject<InputRef | null>, take: (key: string) => void): void {
+  const taken = useEffectEvent(take);
   useLayoutEffect(() => {
     if (!open) return;
+    let arrived = false;
     const keep = (e: globalThis.KeyboardEvent): void => {
-      const there = document.activeElement?.closest('[role="dialog"]');
-      if (there || e.key.length !== 1 || e.ctrlKey || e.metaKey || e.altKey) return;
+      const input = field.current?.input;
+      arrived ||= input !== undefined && document.activeElement === input;
+      if (arrived || e.key.length !== 1 || e.ctrlKey || e.metaKey || e.altKey) return;
       e.preventDefault();
       e.stopPropagation();
-      setTyped((before) => before + e.key);
+      taken(e.key);
+      input?.focus();
     };
     window.addEventListener('keydown', keep, true);
-    return () => {
-      window.removeEventListener('keydown', keep, true);
-      setTyped('');
-    };
-  }, [open]);
-  return typed;
+    return () => window.removeEventListener('keydown', keep, true);
+  }, [open, field]);
 }
 
 /** Every word that is typed has to be in the name, in any order. */
@@ -52,11 +70,16 @@ function fits(name: string, text: string): boolean {
     .every((word) => low.includes(word));
 }
 
-function Palette({ ahead, onClose, onHelp }: Omit<Props, 'open'> & { readonly ahead: string }) {
+interface PaletteProps extends Omit<Props, 'open'> {
+  readonly field: RefObject<InputRef | null>;
+  readonly text: string;
+  readonly onText: (text: string) => void;
+}
+
+function Palette({ field, text, onText, onClose, onHelp }: PaletteProps) {
   const disks = useBench((s) => s.disks);
   const current = useCurrent();
   const selectedId = useBench((s) => s.selected);
-  const [text, setText] = useState(ahead);
   const [at, setAt] = useState(0);
   const list = useId();
   const planned = current?.job?.history.present;
@@ -88,6 +111,7 @@ function Palette({ ahead, onClose, onHelp }: Omit<Props, 'open'> & { readonly ah
   return (
     <>
       <Input
+        ref={field}
         autoFocus
         role="combobox"
         aria-expanded
@@ -97,7 +121,7 @@ function Palette({ ahead, onClose, onHelp }: Omit<Props, 'open'> & { readonly ah
         placeholder="What shall be done?"
         value={text}
         onChange={(e) => {
-          setText(e.target.value);
+          onText(e.target.value);
           setAt(0);
         }}
         onPressEnter={() => run(found[chosen])}

@@ -52,6 +52,12 @@ describe('commands', () => {
     expect(planCommands(current, selected, 'remove').some((c) => c.name.startsWith('Resize'))).toBe(false);
   });
 
+  it('resize to a share of the room that the volume has, as its size field does', () => {
+    const last = survey.volumes.length - 1;
+    const names = planCommands(current, layoutOf(survey).volumes[last], 'resize b to 50 %').map((c) => c.name);
+    expect(names).toContain('Resize B to 15.5 MiB');
+  });
+
   it('split, reorder, guard and remove', () => {
     run('Put A last');
     expect(planned().volumes.map((v) => v.label)).toEqual(['B', 'A']);

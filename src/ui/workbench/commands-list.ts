@@ -9,12 +9,13 @@ import {
   resizeEnd,
   setActive,
   setGuard,
+  sizeRange,
   splitVolume,
   type LaidVolume,
   type Layout,
 } from '@/core/layout';
 import { newVolumeSpec } from '@/core/goal';
-import { formatSize, readSize } from '@/core/size';
+import { formatSize, readSize, type SizeContext } from '@/core/size';
 import { isCoreError } from '@/core/errors';
 import { ask, edit, look, redoEdit, undoEdit, type BenchDisk, type Current } from '@/state';
 
@@ -83,7 +84,7 @@ function volumeCommands(
   const bounds = boundsOf(survey!);
   const name = nameOf(volume);
   const others = planned.volumes.filter((v) => v.id !== volume.id);
-  const to = sizeIn(text, volume);
+  const to = sizeIn(text, sizeRange(planned, bounds, volume));
   return [
     ...(to === undefined
       ? []
@@ -140,7 +141,7 @@ function equalParts(planned: Layout, bounds: ReturnType<typeof boundsOf>, volume
 }
 
 /** A size that was typed, alone or behind “to”. */
-function sizeIn(text: string, volume: LaidVolume): number | undefined {
+function sizeIn(text: string, range: SizeContext): number | undefined {
   const wish = text
     .trim()
     .split(/\bto\b/i)
@@ -148,7 +149,7 @@ function sizeIn(text: string, volume: LaidVolume): number | undefined {
     .trim();
   if (!/^[+\-]?[\d.,\s]+\s*[a-z%]/i.test(wish)) return undefined;
   try {
-    return readSize(wish, { whole: volume.length, rest: volume.length, current: volume.length, floor: 0 }).bytes;
+    return readSize(wish, range).bytes;
   } catch (error) {
     if (isCoreError(error)) return undefined;
     throw error;

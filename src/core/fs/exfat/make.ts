@@ -27,55 +27,73 @@ function boundaryFor(size: number, sectorSize: number): number {
 
 const up = (n: number, unit: number): number => Math.ceil(n / unit) * unit;
 
-/** @throws CoreError `fs.cluster-size` or `fs.label` */
-export async function makeExfat(device: BlockDevice, options: MakeOptions, tx: Transaction): Promise<void> {
-  const { size, sectorSize } = device;
+/** Where everything goes on a new volume, in bytes; clusters are numbered from 2. */
+interface NewLayout {
+  readonly clusterSize: number;
+  readonly fatOffset: number;
+  readonly fatBytes: number;
+  readonly heap: number;
+  readonly clusterCount: number;
+  readonly bitmapBytes: number;
+  /** First cluster and how many, of the bitmap, the case table and the root folder. */
+  readonly bitmap: readonly [number, number];
+  readonly table: readonly [number, number];
+  readonly root: readonly [number, number];
+}
+
+/** @throws CoreError `fs.cluster-size` */
+function planLayout({ size, sectorSize }: BlockDevice, wanted: number | undefined, tableBytes: number): NewLayout {
   const valid = clusterSizesFor(size, sectorSize);
-  const clusterSize = options.clusterSize ?? EXFAT_KIND.defaultClusterSize(size, sectorSize);
-  if (clusterSize === undefined || !valid.includes(clusterSize)) {
-    const reason =
-      valid.length > 0 ? `it can be ${valid.join(', ')}` : 'the volume is too small or too large for exFAT';
-    throw new CoreError('fs.cluster-size', { fileSystem: 'exFAT', clusterSize: clusterSize ?? 0, size, reason });
-  }
-  const label = EXFAT_KIND.normaliseLabel(options.label);
+  const clusterSize = wanted ?? EXFAT_KIND.defaultClusterSize(size, sectorSize);
+  const refuse = (reason: string): CoreError =>
+    new CoreError('fs.cluster-size', { fileSystem: 'exFAT', clusterSize: clusterSize ?? 0, size, reason });
+  if (clusterSize === undefined || !valid.includes(clusterSize))
+    throw refuse(valid.length > 0 ? `it can be ${valid.join(', ')}` : 'the volume is too small or too large for exFAT');
   const boundary = boundaryFor(size, sectorSize);
   const fatOffset = up(2 * REGION_SECTORS * sectorSize, boundary);
   const most = Math.ceil((size - fatOffset) / clusterSize);
   const fatBytes = up((most + 2) * 4, sectorSize);
   const heap = up(fatOffset + fatBytes, boundary);
   const clusterCount = Math.floor((size - heap) / clusterSize);
-  const table = storedCaseTable();
   const bitmapBytes = Math.ceil(Math.max(0, clusterCount) / 8);
   const bitmapClusters = Math.max(1, Math.ceil(bitmapBytes / clusterSize));
-  const tableClusters = Math.ceil(table.length / clusterSize);
-  const used = bitmapClusters + tableClusters + 1;
-  if (clusterCount < used) {
-    const reason = 'its own structures would not fit';
-    throw new CoreError('fs.cluster-size', { fileSystem: 'exFAT', clusterSize, size, reason });
-  }
+  const tableClusters = Math.ceil(tableBytes / clusterSize);
+  if (clusterCount < bitmapClusters + tableClusters + 1) throw refuse('its own structures would not fit');
+  const bitmap = [2, bitmapClusters] as const;
+  const table = [2 + bitmapClusters, tableClusters] as const;
+  const root = [table[0] + tableClusters, 1] as const;
+  return { clusterSize, fatOffset, fatBytes, heap, clusterCount, bitmapBytes, bitmap, table, root };
+}
+
+/** @throws CoreError `fs.cluster-size` or `fs.label` */
+export async function makeExfat(device: BlockDevice, options: MakeOptions, tx: Transaction): Promise<void> {
+  const { size, sectorSize } = device;
+  const caseTable = storedCaseTable();
+  const layout = planLayout(device, options.clusterSize, caseTable.length);
+  const label = EXFAT_KIND.normaliseLabel(options.label);
+  const { clusterSize, fatOffset, heap, bitmap, table, root } = layout;
   if (options.format === 'full')
     for (let at = 0; at < size; at += CLEAR_CHUNK) await tx.clearFree(at, Math.min(CLEAR_CHUNK, size - at));
   const offsetOf = (cluster: number): number => heap + (cluster - 2) * clusterSize;
-  const [bitmapAt, tableAt, rootAt] = [2, 2 + bitmapClusters, 2 + bitmapClusters + tableClusters];
-
+  const used = bitmap[1] + table[1] + root[1];
   const fat = new Uint32Array(2 + used);
   fat.set([MEDIA, END]);
-  for (const [start, length] of [
-    [bitmapAt, bitmapClusters],
-    [tableAt, tableClusters],
-    [rootAt, 1],
-  ] as const) {
+  for (const [start, length] of [bitmap, table, root]) {
     for (let c = start; c < start + length - 1; c++) fat[c] = c + 1;
     fat[start + length - 1] = END;
   }
-  const bits = new Uint8Array(bitmapBytes);
+  const bits = new Uint8Array(layout.bitmapBytes);
   for (let c = 0; c < used; c++) bits[c >> 3]! |= 1 << (c & 7);
-
-  await tx.clearFree(0, Math.min(size, offsetOf(rootAt + 1)));
+  await tx.clearFree(0, Math.min(size, offsetOf(root[0] + 1)));
   await tx.writeFree(fatOffset, new Uint8Array(fat.buffer));
-  await tx.writeFree(offsetOf(bitmapAt), bits);
-  await tx.writeFree(offsetOf(tableAt), table);
-  await tx.writeFree(offsetOf(rootAt), rootEntries(label, bitmapAt, bitmapBytes, tableAt, table));
+  await tx.writeFree(offsetOf(bitmap[0]), bits);
+  await tx.writeFree(offsetOf(table[0]), caseTable);
+  await tx.writeFree(offsetOf(root[0]), rootEntries(label, bitmap[0], layout.bitmapBytes, table[0], caseTable));
+  await writeRegions(bootRegion(device, options, layout, used), sectorSize, tx);
+}
+
+function bootRegion({ size, sectorSize }: BlockDevice, options: MakeOptions, layout: NewLayout, used: number) {
+  const { clusterSize, fatOffset, fatBytes, heap, clusterCount, root } = layout;
   const region = newRegion(
     {
       jump: Uint8Array.of(0xeb, 0x76, 0x90),
@@ -86,7 +104,7 @@ export async function makeExfat(device: BlockDevice, options: MakeOptions, tx: T
       fatLength: fatBytes / sectorSize,
       heapOffset: heap / sectorSize,
       clusterCount,
-      rootCluster: rootAt,
+      rootCluster: root[0],
       serial: options.serial >>> 0,
       revision: 0x0100,
       flags: 0,
@@ -101,7 +119,7 @@ export async function makeExfat(device: BlockDevice, options: MakeOptions, tx: T
   );
   // Code that asks the firmware to try the next disk (INT 18h) and then waits.
   region.set([0xcd, 0x18, 0xf4, 0xeb, 0xfd], 120);
-  await writeRegions(region, sectorSize, tx);
+  return region;
 }
 
 function rootEntries(
