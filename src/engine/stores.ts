@@ -87,7 +87,7 @@ export class DexieJournal implements JournalStore {
   ) {}
 
   async append(record: JournalRecord, body: Uint8Array = new Uint8Array()): Promise<void> {
-    this.#pending.push({ record, body });
+    this.#pending.push({ record: structuredClone(record), body: body.slice() });
     this.#bytes += body.length;
     if (this.#bytes > 32 * 1024 * 1024) await this.flush();
   }

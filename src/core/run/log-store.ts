@@ -8,7 +8,7 @@ export interface LogRecord {
 
 /** A log of records of type R, each with a body of bytes that may be empty. */
 export interface LogStore<R> {
-  /** Adds a record at the end; durable after {@link LogStore.flush}. @throws CoreError `storage.full`, `file.full` */
+  /** Adds a record at the end; durable after {@link LogStore.flush}. Both are borrowed for the call. @throws CoreError `storage.full`, `file.full` */
   append(record: R, body?: Uint8Array): Promise<void>;
   flush(): Promise<void>;
   /**
