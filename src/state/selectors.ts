@@ -1,8 +1,7 @@
 /** What views derive from the bench. */
 import { isCoreError } from '@/core/errors';
 import { boundsOf } from '@/core/inspect';
-import { sameLayout } from '@/core/job';
-import type { Bounds, LaidVolume, Layout } from '@/core/layout';
+import { changesBetween, type Bounds } from '@/core/layout';
 import { derivePlan, placesElsewhere, scratchOn, type MediumKind, type Plan, type PlanOptions } from '@/core/plan';
 import { mediumOf as practiceMedium, recipeSpeed } from '@/core/practice';
 import { useMemo } from 'react';
@@ -107,16 +106,9 @@ export function useBounds(disk: BenchDisk): Bounds {
   return useMemo(() => (survey ? boundsOf(survey) : new Map()), [survey]);
 }
 
-/** How many volumes differ between now and planned. */
-export function changesIn(job: JobState | undefined): number {
-  if (!job || sameLayout(job.now, job.history.present)) return 0;
-  const essence = (v: LaidVolume): string =>
-    JSON.stringify([v.start, v.length, v.fileSystem, v.label, v.letter, v.active, v.format]);
-  const count = (a: Layout, b: Layout): number =>
-    a.volumes.filter((v) => !b.volumes.some((w) => w.id === v.id && essence(w) === essence(v))).length;
-  const removed = job.now.volumes.filter((v) => !job.history.present.volumes.some((w) => w.id === v.id)).length;
-  return count(job.history.present, job.now) + removed;
-}
+/** How many changes are planned. */
+export const changesIn = (job: JobState | undefined): number =>
+  job ? changesBetween(job.now, job.history.present).count : 0;
 
 function mediumOf(stored: BenchDisk['stored']): MediumKind | undefined {
   return stored.source.kind === 'practice' ? stored.source.recipe.medium : undefined;

@@ -1,7 +1,7 @@
 import { surveyDisk } from '@/core/inspect';
 import { buildStick } from '@/core/run/fixtures/sticks';
 import { describe, expect, it } from 'vitest';
-import { inspectDocument, parseTarget, resolveTarget, sameLayout, type TargetInput } from '.';
+import { inspectDocument, parseTarget, resolveTarget, type TargetInput } from '.';
 
 const MIB = 1024 * 1024;
 const survey = await surveyDisk(await buildStick());
@@ -64,12 +64,6 @@ describe('a target', () => {
     expect(() => resolveTarget(survey, parseTarget(target))).toThrowError(
       expect.objectContaining({ code: 'target.invalid' }),
     );
-  });
-
-  it('is compared by what a run would change', () => {
-    const a = resolve({ volumes: [{ keep: 1 }] }).layout;
-    expect(sameLayout(a, { ...a, volumes: a.volumes.map((v) => ({ ...v, role: 'system' as const })) })).toBe(true);
-    expect(sameLayout(a, resolve({ volumes: [{ keep: 1, label: 'x' }] }).layout)).toBe(false);
   });
 });
 

@@ -6,7 +6,6 @@ import {
   ALIGNMENT,
   asVolumeId,
   convertTable,
-  endOf,
   firstUsable,
   lastUsable,
   newTable,
@@ -272,27 +271,4 @@ class Resolution {
     if (room <= 0) throw invalid('nothing is left for “rest”');
     return floorTo(room, this.survey.sectorSize);
   }
-}
-
-/** Whether two layouts are the same in everything a run would change. */
-export function sameLayout(a: Layout, b: Layout): boolean {
-  const essence = (layout: Layout): string =>
-    JSON.stringify(
-      layout.volumes.map((v) => [
-        v.origin,
-        v.start,
-        v.length,
-        v.fileSystem,
-        v.label,
-        v.letter,
-        v.active,
-        v.logical,
-        v.flags,
-        v.format,
-        endOf(v),
-      ]),
-    ) +
-    layout.table +
-    (layout.mendTable ? ' mended' : '');
-  return essence(a) === essence(b);
 }

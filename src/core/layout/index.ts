@@ -1,3 +1,5 @@
+export { changesBetween } from './changes';
+export type { ChangedVolume } from './changes';
 export {
   createVolume,
   formatVolume,

@@ -6,6 +6,7 @@ import {
   asVolumeId,
   beginHistory,
   canGive,
+  changesBetween,
   createVolume,
   endOf,
   formatVolume,
@@ -116,6 +117,49 @@ describe('edges', () => {
     expect(resizeEnd(guarded, bounds, first, 5 * GIB)).toMatchObject({ ok: false });
     expect(removeVolume(guarded, first)).toMatchObject({ ok: false });
     expect(ok(removeVolume(guarded, first, true)).volumes).toHaveLength(0);
+  });
+});
+
+describe('what a plan changes', () => {
+  const two: Layout = { ...stick, volumes: [kept(1, MIB, 4 * GIB), kept(2, 5 * GIB, 4 * GIB, { letter: 'F' })] };
+  const second = two.volumes[1]!;
+  const changedTo = (change: Partial<LaidVolume>) =>
+    changesBetween(two, { ...two, volumes: [two.volumes[0]!, { ...second, ...change }] });
+
+  it.each<[string, Partial<LaidVolume>]>([
+    ['formatted', { format: 'quick' }],
+    ['shrunk', { length: 3 * GIB }],
+    ['grown', { length: 5 * GIB }],
+    ['moved', { start: 6 * GIB }],
+    ['labelled', { label: 'OTHER' }],
+    ['lettered', { letter: 'G' }],
+    ['activated', { active: true }],
+    ['placed', { logical: true }],
+    ['marked', { flags: ['hidden'] }],
+  ])('is said of a volume that is %s, and of no other', (what, change) => {
+    const { volumes, count } = changedTo(change);
+    expect(volumes.map((v) => v.what)).toEqual([[], [what]]);
+    expect(count).toBe(1);
+  });
+
+  it('counts what is made, what goes and what happens to the table', () => {
+    const made = kept(9, 10 * GIB, GIB);
+    const { volumes, count, table } = changesBetween(two, { ...two, table: 'gpt', volumes: [second, made] });
+    expect(volumes.map((v) => [v.id, v.what])).toEqual([
+      ['kept-2', []],
+      ['kept-9', ['made']],
+      ['kept-1', ['removed']],
+    ]);
+    expect([table, count]).toEqual(['converted', 3]);
+    expect(changesBetween({ ...two, table: 'none' }, two).table).toBe('made');
+    expect(changesBetween(two, { ...two, mendTable: true })).toMatchObject({ table: 'mended', count: 1 });
+    // A conversion takes volumes out of a chain that is there no more.
+    const chained = { ...two, volumes: [{ ...second, logical: true }] };
+    expect(changesBetween(chained, { ...two, table: 'gpt', volumes: [second] }).volumes[0]!.what).toEqual([]);
+  });
+
+  it('does not count what is nothing on the disk', () => {
+    expect(changedTo({ role: 'system', guarded: true }).count).toBe(0);
   });
 });
 
