@@ -259,6 +259,14 @@ describe('a way back', () => {
     }
   });
 
+  it.each([0, 3, 8])('is not taken where it has %i bytes of checksums for its stretches', async (length) => {
+    const { undo, state } = await kept(4);
+    expect(state.kept.length * 4).toBe(8);
+    await undo.append({ kind: 'left' }, new Uint8Array(length));
+    if (length === 8) expect((await readUndo(undo))?.left).toHaveLength(2);
+    else await expect(readUndo(undo)).rejects.toMatchObject({ code: 'journal.corrupt' });
+  });
+
   it('is not taken where somebody has changed the disk since the run was over', async () => {
     const { disk, journal, undo } = await kept(3);
     const device = await UndoDevice.open(disk, undo, (await readRunState(journal))!.run);

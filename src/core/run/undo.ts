@@ -92,17 +92,18 @@ export async function readUndo(store: Pick<UndoStore, 'entries'>): Promise<UndoS
     } else if (!head) throw corrupt('it does not begin with a run');
     else if (record.kind === 'kept') {
       const size = 'disk' in head.of ? head.of.disk.size : 0;
+      if (left) throw corrupt('it was kept after the run was over');
       if (record.index !== kept.length) throw corrupt('one before it is missing');
       if (body.length !== Math.min(UNIT, size - record.offset)) throw corrupt('it holds more or less than it says');
       chain = chained(chain, record.offset);
       if (record.chain !== chain) throw corrupt('it does not follow from those before it');
       kept.push(record.offset);
-    } else if (record.kind === 'left') left = new Uint32Array(body.slice().buffer);
-    else rewinding = true;
+    } else if (record.kind === 'left') {
+      if (body.length !== 4 * kept.length) throw corrupt('it has not a checksum for each stretch');
+      left = new Uint32Array(body.slice().buffer);
+    } else rewinding = true;
     index += 1;
   }
-  if (left && left.length !== kept.length)
-    throw new CoreError('journal.corrupt', { record: index - 1, reason: 'it has not a checksum for each stretch' });
   return head && { ...head, kept, chain, left, rewinding };
 }
 
