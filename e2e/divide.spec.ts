@@ -130,6 +130,8 @@ test('a reload in the middle of a run offers to resume, and a re-picked image is
   // What was measured is written down: the carrying begins.
   await expect.poll(async () => (await storedIn(page, 'journal')).length, { intervals: [5] }).toBeGreaterThan(1);
   await page.reload();
+  // What was in hand is so again; a press before that would be undone by it.
+  await expect(page.getByText('This disk is not open.')).toBeVisible();
   await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
   const again = page.getByRole('button', { name: 'Open again' });
   const other = `${image}.other`;
