@@ -130,6 +130,8 @@ const config = [
       ],
     },
   },
+  // A room that is not in the list may use none, until it is.
+  room('*', 0),
   ...ROOMS.map(room),
   {
     // A folder's face is its index; what lies behind it is its own.

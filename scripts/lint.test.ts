@@ -15,6 +15,8 @@ it.each([
   ['a room that uses one behind it', 'src/core/device/a.ts', "export { makeableKinds } from '@/core/fs';", IMPORTS],
   ['a room that reaches past a face', 'src/core/plan/a.ts', "export { fatDriver } from '@/core/fs/fat';", IMPORTS],
   ['a room reached by a relative path', 'src/core/plan/a.ts', "export { crc32 } from '../bytes';", IMPORTS],
+  ['a room that is not in the order', 'src/core/new/a.ts', "export { crc32 } from '@/core/bytes';", IMPORTS],
+  ['Node in a room that is not', 'src/core/new/a.ts', 'export const a = process.cwd();', 'no-restricted-globals'],
   ['a face passed by, by a relative path', 'src/core/run/a.ts', "export { carry } from './steps/carry';", IMPORTS],
   ['a face passed by in the interface', 'src/ui/look/a.ts', "export { bands } from '../columns/bands';", IMPORTS],
   ['a face passed by in the runner', 'src/cli/a.ts', "export { holding } from './files/locks';", IMPORTS],

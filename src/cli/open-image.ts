@@ -1,7 +1,7 @@
 /** Opening an image for looking at it, and reading JSON files. */
 import { isCoreError } from '@/core/errors';
 import type { ImageDevice } from '@/core/image';
-import type { OpenVolume, Survey } from '@/core/inspect';
+import type { OpenVolume } from '@/core/inspect';
 import { openImageDevice, Session } from '@/core/session';
 import { type Files, FileSource, readWhole } from './files';
 import { UsageError } from './output';
@@ -9,7 +9,6 @@ import { UsageError } from './output';
 export interface OpenImage {
   readonly device: ImageDevice;
   readonly session: Session;
-  readonly survey: Survey;
   /** Set when the file is a container and not the disk's bytes themselves. */
   readonly packed: boolean;
   close(): Promise<void>;
@@ -46,7 +45,7 @@ export async function openImage(
     const { device, packed } = await openImageDevice(file, { inside, sectorSize: asked });
     if (how) return { device, close };
     const session = await Session.open(device, path);
-    return { device, session, survey: session.survey, packed, close };
+    return { device, session, packed, close };
   } catch (error) {
     await close();
     throw error;

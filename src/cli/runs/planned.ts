@@ -36,11 +36,11 @@ export async function planned<T>(
   try {
     if (image.packed && options.inPlace) throw new UsageError('A packed image can’t be written itself; say --out OUT.');
     const target = parseTarget(await readJson(files, options.target!));
-    const { layout, notes } = resolveTarget(image.survey, target);
+    const { layout, notes } = resolveTarget(image.session.survey, target);
     const { checkAtNextStart } = target;
-    const scratch = scratchIn(options.scratch, image.survey);
+    const scratch = scratchIn(options.scratch, image.session.survey);
     const override = options.override ?? false;
-    const plan = derivePlan(image.survey, layout, { override, checkAtNextStart, scratch });
+    const plan = derivePlan(image.session.survey, layout, { override, checkAtNextStart, scratch });
     notes.forEach(note);
     return await act(image, plan);
   } finally {

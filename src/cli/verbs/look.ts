@@ -36,7 +36,7 @@ function looking(
 
 export const inspect = (path: string, options: LookOptions, files = systemFiles): Promise<number> =>
   looking(path, options, files, async (image) => {
-    const document = inspectDocument(image.survey);
+    const document = inspectDocument(image.session.survey);
     const { disk } = document;
     const words = [
       `${disk.size.decimal} (${disk.size.binary}), ${disk.sectorSize}-byte sectors, table: ${disk.table}`,
@@ -68,7 +68,7 @@ export const files = (path: string, options: LookOptions, from = systemFiles): P
 
 export const check = (path: string, options: LookOptions, files = systemFiles): Promise<number> =>
   looking(path, options, files, async (image) => {
-    const { survey } = image;
+    const { survey } = image.session;
     const volumes = survey.volumes
       .filter((v) => options.volume === undefined || v.number === Number(options.volume))
       .map(({ number, findings }) => ({ number, findings }));
@@ -83,10 +83,10 @@ export const plan = (path: string, options: LookOptions, files = systemFiles): P
   looking(path, options, files, async (image) => {
     try {
       const target = parseTarget(await readJson(files, options.target!));
-      const { layout, notes } = resolveTarget(image.survey, target);
+      const { layout, notes } = resolveTarget(image.session.survey, target);
       const { checkAtNextStart } = target;
-      const scratch = scratchIn(options.scratch, image.survey);
-      const derived = derivePlan(image.survey, layout, {
+      const scratch = scratchIn(options.scratch, image.session.survey);
+      const derived = derivePlan(image.session.survey, layout, {
         override: options.override ?? false,
         checkAtNextStart,
         scratch,

@@ -64,7 +64,7 @@ class GuardedVolume implements Volume {
     await this.#assertSound(options);
     const { bytes, reason } = (await this.limits()).floor;
     if (size < bytes) throw new CoreError('fs.below-floor', { wanted: size, floor: bytes, reason });
-    if (size < this.info.size) await this.inner.shrink(size, tx, options);
+    if (size < this.info.size) await this.inner.shrink(size, tx);
   }
 
   async grow(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
@@ -72,7 +72,7 @@ class GuardedVolume implements Volume {
     await this.#assertSound(options);
     const { bytes, reason } = (await this.limits()).ceiling;
     if (size > bytes) throw new CoreError('fs.above-ceiling', { wanted: size, ceiling: bytes, reason });
-    if (size > this.info.size) await this.inner.grow(size, tx, options);
+    if (size > this.info.size) await this.inner.grow(size, tx);
   }
 
   async relabel(label: string, tx: Transaction): Promise<void> {

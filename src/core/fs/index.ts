@@ -12,4 +12,4 @@ export type {
   VolumeWriter,
 } from './port';
 export { bytesBeyond, firstAfter, joinRanges, overlapsAny, totalOf } from './ranges';
-export { abilitiesOf, driverOf, findKind, kindFacts, makeableKinds, probeFileSystem } from './registry';
+export { abilitiesOf, driverOf, findKind, kindFacts, makeableKinds, NO_ABILITIES, probeFileSystem } from './registry';

@@ -9,7 +9,8 @@ import type { Abilities, FileSystemDriver, KindFacts } from './port';
 
 const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver].map(guarded);
 
-const NONE: Abilities = {
+/** Of a volume whose kind nobody knows. */
+export const NO_ABILITIES: Abilities = {
   check: false,
   shrink: false,
   grow: false,
@@ -54,7 +55,7 @@ export function findKind(kind: string): KindFacts | undefined {
 /** What can be done to a volume of a kind; nothing where no driver has it. */
 export function abilitiesOf(kind: string): Abilities {
   const driver = driverOf(kind);
-  return driver ? abilitiesIn(driver, kind) : NONE;
+  return driver ? abilitiesIn(driver, kind) : NO_ABILITIES;
 }
 
 /** Every kind that can be made, in the order forms offer them. */

@@ -3,6 +3,7 @@ import { WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError, isCoreError, type ErrorData, type Finding } from '@/core/errors';
 import {
   abilitiesOf,
+  NO_ABILITIES,
   probeFileSystem,
   type Abilities,
   type ByteRange,
@@ -77,15 +78,6 @@ export interface OpenVolume {
 /** Told of every volume that is opened, so that it need not be opened again. */
 type OnOpened = (number: number, open: OpenVolume) => void;
 
-const NO_ABILITIES: Abilities = {
-  check: false,
-  shrink: false,
-  grow: false,
-  make: false,
-  relabel: false,
-  write: false,
-  mark: false,
-};
 /** Folders that only a system's own volume, or its rescue volume, has at the top. */
 const SYSTEM_FOLDER = /^windows\/system32(\/|$)/i;
 const RECOVERY_FOLDER = /^recovery\/windowsre(\/|$)/i;

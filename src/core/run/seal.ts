@@ -55,17 +55,35 @@ function* chunkOf(end: CarryEnd, at: number, length: number): Generator<Stretch>
   } else yield { at, length };
 }
 
-async function sealOf(end: CarryEnd, parts: readonly ByteRange[], hasher: HasherFactory): Promise<string> {
+/** Told of every stretch as it is digested, with its bytes where they had to be read. */
+type Seen = (stretch: Stretch, bytes: Uint8Array | undefined) => Promise<void>;
+
+async function sealOf(
+  end: CarryEnd,
+  parts: readonly ByteRange[],
+  hasher: HasherFactory,
+  seen: Seen = async () => undefined,
+): Promise<string> {
   const hash = await hasher();
   const text = new TextEncoder();
-  for (const { at, length, known } of stretchesOf(end, parts)) {
+  for (const stretch of stretchesOf(end, parts)) {
+    const { at, length, known } = stretch;
+    const bytes = known ? undefined : await end.device.bytes(end.start + at, length);
+    await seen(stretch, bytes);
     hash.update(text.encode(JSON.stringify([at, length, known ?? 'bytes'])));
-    if (!known) hash.update(await end.device.bytes(end.start + at, length));
+    if (bytes) hash.update(bytes);
   }
   return hash.digest();
 }
 
-async function isSame(source: CarryEnd, arrived: CarryEnd, { at, length, known }: Stretch): Promise<boolean> {
+/** Whether the source has in a stretch what arrived; `read` is that where it was not known. */
+async function isSame(
+  source: CarryEnd,
+  arrived: CarryEnd,
+  { at, length, known }: Stretch,
+  read: Uint8Array | undefined,
+): Promise<boolean> {
+  if (read) return sameBytes(await source.device.bytes(source.start + at, length), read);
   if (known && known !== 'zeros') {
     const sources = source.device.sources(source.start + at, length);
     if (sources && JSON.stringify(sources) === JSON.stringify(known)) return true;
@@ -90,10 +108,10 @@ export async function sealArrived(
   name: string,
   hasher: HasherFactory = portableHasher,
 ): Promise<string> {
-  for (const stretch of stretchesOf(arrived, parts))
-    if (!(await isSame(source, arrived, stretch)))
-      throw new CoreError('run.elsewhere', { name, reason: 'what arrived there is not what was sent' });
-  return sealOf(arrived, parts, hasher);
+  return sealOf(arrived, parts, hasher, async (stretch, bytes) => {
+    if (await isSame(source, arrived, stretch, bytes)) return;
+    throw new CoreError('run.elsewhere', { name, reason: 'what arrived there is not what was sent' });
+  });
 }
 
 /** Compares a piece with its seal. @throws CoreError `run.elsewhere` when it is not what was put there */
