@@ -1,6 +1,6 @@
 /** What all runs of the runner share. */
 import { isCoreError } from '@/core/errors';
-import type { Certificate } from '@/core/proof';
+import type { Certificate, Losses } from '@/core/proof';
 import type { RunPorts } from '@/core/run';
 import { formatSize, spaced } from '@/core/size';
 import { randomUUID } from 'node:crypto';
@@ -70,17 +70,25 @@ export async function tidyUp(act: () => Promise<void>): Promise<void> {
 /** What came of a run, in a line. */
 const OUTCOMES: Readonly<Record<Certificate['outcome'], string>> = {
   proven: 'Proven: everything that was kept is as it was.',
+  salvaged: 'Copied as far as it could be read. What was lost is told above; everything else is as it was.',
   'nothing kept': 'Done. Nothing was kept, so there was nothing to prove.',
   differs: 'NOT PROVEN: see the differences.',
 };
 
+function lossLines({ listed, files, bytes, elsewhere }: Losses): string[] {
+  return [
+    `   lost, read as zeros: ${formatSize(bytes)} of ${spaced(files)} file${files === 1 ? '' : 's'}, ${formatSize(elsewhere)} of structures and unused ends`,
+    ...listed.map((f) => `   ${f.path}: ${spaced(f.bytes)} bytes`),
+  ];
+}
+
 function certificateWords({ steps, volumes, outcome }: Certificate): string[] {
   return [
     ...steps.map((step, i) => `${i + 1}  ${step}`),
-    ...volumes.map(
-      (v) =>
+    ...volumes.flatMap((v) => [
         `${v.name}: ${spaced(v.files)} files and ${spaced(v.folders)} folders, ${formatSize(v.bytes)}, ${spaced(v.identical)} identical, ${spaced(v.differing)} differ`,
-    ),
+      ...(v.lost ? lossLines(v.lost) : []),
+    ]),
     steps.length === 0 ? 'There was nothing to do.' : OUTCOMES[outcome],
   ];
 }

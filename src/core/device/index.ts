@@ -9,6 +9,7 @@ export { MediumDevice } from './medium-device';
 export type { MediumModel } from './medium-device';
 export { PAGE_BYTES } from './page-cache';
 export { fillProcedural } from './procedural';
+export { SalvageDevice } from './salvage-device';
 export { SparseDevice } from './sparse-device';
 export { loseSome, UnreliableDevice } from './unreliable-device';
 export type { UnflushedWrite } from './unreliable-device';

@@ -54,6 +54,7 @@ export interface ErrorFacts {
   'run.rewinding': Record<string, never>;
   'run.copying': Record<string, never>;
   'run.elsewhere': { name: string; reason: string };
+  'run.source': { name: string; reason: string };
   'run.holds': { name: string; reason: string };
   'run.going-on': { name: string };
   'bench.held': Record<string, never>;
@@ -130,6 +131,7 @@ const SENTENCES: Sentences = {
   'run.copying': () => 'The run was cut while the image was still being copied. Start it again.',
   'run.elsewhere': (f) =>
     `The room on ${f.name} can’t be used: ${f.reason}. The run stays where it is, and goes on once that is put right.`,
+  'run.source': (f) => `${f.name} can’t be copied from: ${f.reason}. Nothing more is done until that is put right.`,
   'run.holds': (f) => `${f.name} is left as it is: ${f.reason}.`,
   'run.going-on': (f) => `A run on ${f.name} is going on. This can be done when it is over or stopped.`,
   'bench.held': () => 'The bench is open in another tab, and only that one changes it. Nothing was changed here.',

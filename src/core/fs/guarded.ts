@@ -80,6 +80,10 @@ class GuardedVolume implements Volume {
     await this.inner.relabel(label, tx);
   }
 
+  identify(serial: number, tx: Transaction): Promise<void> {
+    return this.inner.identify(serial, tx);
+  }
+
   rebase(startLba: number, tx: Transaction): Promise<void> {
     return this.inner.rebase(startLba, tx);
   }

@@ -126,6 +126,8 @@ export interface Volume {
   shrink(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
   grow(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
   relabel(label: string, tx: Transaction): Promise<void>;
+  /** Makes it another volume: an identity of its own, made of a 32-bit number. */
+  identify(serial: number, tx: Transaction): Promise<void>;
   /** Sets what depends on where the volume starts. */
   rebase(startLba: number, tx: Transaction): Promise<void>;
   /** Has the system that the volume belongs to check it at its next start. */

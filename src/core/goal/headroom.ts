@@ -8,7 +8,8 @@ const SHARE = 0.1;
 
 /** What is in use of a volume as planned: nothing of a new one, all of one whose content is not known. Bytes. */
 export function usedOf(survey: Survey, { origin, format, length }: LaidVolume): number {
-  if (origin.kind === 'new' || format) return 0;
+  if (format || origin.kind === 'new') return 0;
+  if (origin.kind === 'copy') return origin.used;
   const now = survey.volumes.find((v) => v.number === origin.number);
   return now?.info?.used ?? length;
 }

@@ -2,6 +2,7 @@
 import type { Survey } from '@/core/inspect';
 import {
   ALIGNMENT,
+  boundOf,
   endOf,
   gapsOf,
   lastUsable,
@@ -110,14 +111,14 @@ class GoalProposal {
   /** The volume to divide: the system's, else the one that holds most of those that may be changed. */
   #first(): LaidVolume | undefined {
     const open = this.layout.volumes.filter(
-      (v) => !v.guarded && (v.origin.kind === 'new' || this.bounds.has(v.origin.number)),
+      (v) => !v.guarded && (v.origin.kind === 'new' || boundOf(v, this.bounds) !== undefined),
     );
     const system = open.filter((v) => v.role === 'system');
     return [...(system.length > 0 ? system : open)].sort((a, b) => usedOf(this.survey, b) - usedOf(this.survey, a))[0];
   }
 
-  #floor({ origin }: LaidVolume): number {
-    return origin.kind === 'kept' ? (this.bounds.get(origin.number)?.floor ?? Infinity) : ALIGNMENT;
+  #floor(volume: LaidVolume): number {
+    return volume.origin.kind === 'new' ? ALIGNMENT : (boundOf(volume, this.bounds)?.floor ?? Infinity);
   }
 
   /** The volume and the unallocated space behind it. */

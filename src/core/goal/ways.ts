@@ -116,7 +116,7 @@ function costsOf(survey: Survey, before: Layout, after: Layout, wish: RoomWish):
 }
 
 function lossOf(survey: Survey, { origin }: LaidVolume): string {
-  if (origin.kind === 'new') return 'it is not made yet';
+  if (origin.kind !== 'kept') return 'it is not made yet';
   const now = survey.volumes.find((v) => v.number === origin.number)!;
   return `${lossWords({ files: now.files, bytes: now.info?.used ?? now.length })} lost`;
 }

@@ -1,4 +1,5 @@
 export { boundsOf } from './bounds';
+export { copySourcesOf } from './copies';
 export { differenceOf, diskFactsSchema, factsOf } from './facts';
 export type { DiskFacts } from './facts';
 export { mostBytesFor } from './head';

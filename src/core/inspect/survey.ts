@@ -240,8 +240,9 @@ async function surveyVolume(device: BlockDevice, place: Place, opened: OnOpened)
     const probed = await probeFileSystem(window);
     return probed ? await surveyOpened(window, probed.driver, unopened, opened) : unopened;
   } catch (error) {
-    if (!isCoreError(error, 'fs.damaged')) throw error;
-    const finding: Finding = { severity: 'error', code: 'fs.damaged', message: error.message };
+    // What can't be read of a disk that fails is a fault of its volume alone.
+    if (!isCoreError(error, 'fs.damaged') && !isCoreError(error, 'device.read-failed')) throw error;
+    const finding: Finding = { severity: 'error', code: error.code, message: error.message };
     return { ...unopened, fault: error.toData(), findings: [finding] };
   }
 }

@@ -44,7 +44,7 @@ export function checkDocument(
 }
 
 /** What kinds of steps are called in documents of version 1: carrying has a name for each way. */
-const CARRIED = { move: 'move', away: 'park', back: 'fetch' } as const;
+const CARRIED = { move: 'move', away: 'park', back: 'fetch', copy: 'copy' } as const;
 const kindIn = (step: Step) => (step.kind === 'carry' ? CARRIED[wayOf(step)] : step.kind);
 
 /** What `plan` prints. */

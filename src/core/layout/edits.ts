@@ -9,8 +9,10 @@ import { ceilTo, floorTo, formatSize } from '@/core/size';
 import {
   ALIGNMENT,
   asVolumeId,
+  boundOf,
   endOf,
   firstUsable,
+  isMade,
   lastUsable,
   nameOf,
   volumeOf,
@@ -52,14 +54,15 @@ const done = (layout: Layout, name: string, notes: readonly string[] = []): Edit
   notes,
 });
 
-function replace(layout: Layout, changed: readonly LaidVolume[], removed: readonly VolumeId[] = []): Layout {
+/** The layout with volumes in the place of those of their identity, in disk order. */
+export function replace(layout: Layout, changed: readonly LaidVolume[], removed: readonly VolumeId[] = []): Layout {
   const ids = new Set([...changed.map((v) => v.id), ...removed]);
   const volumes = [...layout.volumes.filter((v) => !ids.has(v.id)), ...changed].sort((a, b) => a.start - b.start);
   return { ...layout, volumes };
 }
 
 /** A fresh identity, the same for the same layout. */
-function freshId(layout: Layout): VolumeId {
+export function freshId(layout: Layout): VolumeId {
   const taken = new Set<string>(layout.volumes.map((v) => v.id));
   for (let n = 1; ; n++) if (!taken.has(`new-${n}`)) return asVolumeId(`new-${n}`);
 }
@@ -113,7 +116,7 @@ function roomFault(volume: LaidVolume, wanted: number, limit: number): Edited | 
 
 /** Why a volume can't have a size, or undefined when it can. */
 export function sizeFault(volume: LaidVolume, bounds: Bounds, wanted: number): Edited | undefined {
-  if (volume.origin.kind === 'new' || volume.format) {
+  if (isMade(volume)) {
     const least = leastSize(volume.fileSystem);
     const most = findKind(volume.fileSystem)?.maxBytes ?? Infinity;
     const title = findKind(volume.fileSystem)?.title ?? 'new';
@@ -122,7 +125,7 @@ export function sizeFault(volume: LaidVolume, bounds: Bounds, wanted: number): E
   }
   if (wanted === volume.length) return undefined;
   if (volume.guarded) return refuse(`${nameOf(volume)} is guarded and keeps its size.`, volume.length);
-  const bound = bounds.get(volume.origin.number);
+  const bound = boundOf(volume, bounds);
   if (!bound) return refuse(`${nameOf(volume)} holds a file system not known here and keeps its size.`, volume.length);
   if (wanted < bound.floor)
     return refuse(
@@ -223,7 +226,8 @@ function specFault(layout: Layout, volume: LaidVolume): Edited | undefined {
   return labelFault(volume.fileSystem, volume.label) ?? letterRefusal(layout, volume.id, volume.letter);
 }
 
-function labelFault(fileSystem: string, label: string): Edited | undefined {
+/** Why a kind of file system can't have a label, as a refusal. */
+export function labelFault(fileSystem: string, label: string): Edited | undefined {
   try {
     findKind(fileSystem)?.normaliseLabel(label);
     return undefined;
@@ -232,7 +236,8 @@ function labelFault(fileSystem: string, label: string): Edited | undefined {
   }
 }
 
-function letterRefusal(layout: Layout, id: VolumeId, letter: string | undefined): Edited | undefined {
+/** Why a letter can't be given to a volume, as a refusal. */
+export function letterRefusal(layout: Layout, id: VolumeId, letter: string | undefined): Edited | undefined {
   const fault = letter === undefined ? undefined : letterFault(layout, id, letter);
   return fault ? refuse(fault) : undefined;
 }
@@ -295,6 +300,7 @@ export function formatVolume(
 ): Edited {
   const volume = volumeOf(layout, id);
   if (volume.guarded) return refuse(`${nameOf(volume)} is guarded. Lift the guard first.`);
+  if (volume.origin.kind === 'copy') return refuse(`${nameOf(volume)} is a copy. Take it away, and make a new volume.`);
   const { clusterSize: _old, ...rest } = volume;
   const next: LaidVolume = {
     ...rest,

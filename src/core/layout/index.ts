@@ -1,5 +1,7 @@
 export { changesBetween } from './changes';
 export type { ChangedVolume } from './changes';
+export { copyVolume, laidCopy } from './copy-edits';
+export type { CopySource, CopyWish } from './copy-edits';
 export {
   createVolume,
   formatVolume,
@@ -19,10 +21,23 @@ export { convertTable, mendTable, newTable, setFlag, setPlacement } from './tabl
 export type { Edited, NewVolume } from './edits';
 export { beginHistory, record, redo, undo } from './history';
 export type { History } from './history';
-export { ALIGNMENT, asVolumeId, endOf, firstUsable, gapsOf, lastUsable, nameOf, volumeOf } from './layout';
-export type { Bounds, Gap, LaidVolume, Layout, Role, TableKind, VolumeBounds, VolumeId } from './layout';
+export {
+  ALIGNMENT,
+  asVolumeId,
+  boundOf,
+  endOf,
+  firstUsable,
+  gapsOf,
+  isMade,
+  lastUsable,
+  nameOf,
+  volumeOf,
+} from './layout';
+export type { Bounds, CopyOrigin, Gap, LaidVolume, Layout, Role, TableKind, VolumeBounds, VolumeId } from './layout';
 export { letterFault, nextLetter } from './letters';
 export { moveVolume, removeAll, reorderVolume } from './move-edits';
+export { endRange, isResizable, roughEndRange, startRange } from './ranges';
+export type { EdgeRange } from './ranges';
 export { canGive, makeRoom, sizeRange } from './room';
 export type { RoomSource, RoomWish } from './room';
 export { layoutSchema } from './schema';

@@ -2,6 +2,7 @@
  * A disk's layout as a value: which volumes lie where, now or planned. Frozen plain data that survives structured
  * clone; edits return new values. Offsets and lengths are bytes.
  */
+import type { VolumeRef } from '@/core/place';
 import { gptRoom, USUAL_ENTRIES, USUAL_ENTRY_SIZE, type VolumeFlag } from '@/core/table';
 
 export type TableKind = 'none' | 'mbr' | 'gpt';
@@ -13,8 +14,24 @@ declare const volumeId: unique symbol;
 /** The identity of a volume across edits. */
 export type VolumeId = string & { readonly [volumeId]: true };
 
-/** Where a planned volume comes from: the volume of that number as it is now, or nothing. */
-type Origin = { readonly kind: 'kept'; readonly number: number } | { readonly kind: 'new' };
+/** A volume that is copied: which one, and what of it decides what its copy can be. */
+export interface CopyOrigin {
+  readonly kind: 'copy';
+  readonly of: VolumeRef;
+  /** What the volume, and the disk it is on, are called in sentences. */
+  readonly name: string;
+  readonly diskName: string;
+  /** Bytes that it has now, and how many of them are in use. */
+  readonly length: number;
+  readonly used: number;
+  /** None where what it holds is not known, so that its copy is as long as it is. */
+  readonly bounds?: VolumeBounds;
+  /** A copy is another volume, unless it is to take the original's place. */
+  readonly identity: 'new' | 'kept';
+}
+
+/** Where a planned volume comes from: the volume of that number as it is now, another volume, or nothing. */
+type Origin = { readonly kind: 'kept'; readonly number: number } | CopyOrigin | { readonly kind: 'new' };
 
 /** One volume of a layout. */
 export interface LaidVolume {
@@ -131,9 +148,21 @@ export function volumeOf(layout: Layout, id: VolumeId): LaidVolume {
   return volume;
 }
 
+/** Whether a volume is made: it holds nothing that is kept. */
+export const isMade = ({ origin, format }: Pick<LaidVolume, 'origin' | 'format'>): boolean =>
+  origin.kind === 'new' || format !== undefined;
+
+/** How far a volume that holds something can be resized; undefined where it can't be, or holds nothing. */
+export function boundOf({ origin }: Pick<LaidVolume, 'origin'>, bounds: Bounds): VolumeBounds | undefined {
+  if (origin.kind === 'kept') return bounds.get(origin.number);
+  return origin.kind === 'copy' ? origin.bounds : undefined;
+}
+
 /** What a volume is called in a sentence: its letter and label, else its place. */
 export function nameOf(volume: Pick<LaidVolume, 'letter' | 'label' | 'origin'>): string {
   const name = [volume.letter, volume.label].filter(Boolean).join(' ');
   if (name) return name;
-  return volume.origin.kind === 'kept' ? `volume ${volume.origin.number}` : 'the new volume';
+  const { origin } = volume;
+  if (origin.kind === 'copy') return `the copy of ${origin.name}`;
+  return origin.kind === 'kept' ? `volume ${origin.number}` : 'the new volume';
 }

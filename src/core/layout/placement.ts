@@ -4,7 +4,17 @@
  */
 import { MBR_ENTRIES } from '@/core/table';
 import { ceilTo, formatSize } from '@/core/size';
-import { ALIGNMENT, endOf, firstUsable, nameOf, type Bounds, type LaidVolume, type Layout } from './layout';
+import {
+  ALIGNMENT,
+  boundOf,
+  endOf,
+  firstUsable,
+  isMade,
+  nameOf,
+  type Bounds,
+  type LaidVolume,
+  type Layout,
+} from './layout';
 
 /** A layout whose volumes all have their places, with what was changed for that, or why there are none. */
 export type Settled =
@@ -97,14 +107,17 @@ function makeRoom(layout: Layout, volumes: readonly LaidVolume[], bounds: Bounds
     const before = out[i - 1];
     const free = volume.start - (before ? endOf(before) : firstUsable(layout));
     if (free >= layout.sectorSize) continue;
-    if (volume.origin.kind === 'new') {
+    if (isMade(volume) || volume.origin.kind === 'copy') {
       const start = ceilTo(volume.start + layout.sectorSize, ALIGNMENT);
-      out[i] = { ...volume, start, length: endOf(volume) - start };
+      const length = endOf(volume) - start;
+      if (!isMade(volume) && length < (boundOf(volume, bounds)?.floor ?? Infinity))
+        return `${nameOf(volume)} would be logical and needs ${formatSize(ALIGNMENT)} before it for its boot record.`;
+      out[i] = { ...volume, start, length };
       continue;
     }
     if (!before) return `There is no room before ${nameOf(volume)} for the boot record of a logical volume.`;
     const length = before.length - ALIGNMENT;
-    const floor = before.origin.kind === 'new' ? 0 : (bounds.get(before.origin.number)?.floor ?? Infinity);
+    const floor = isMade(before) ? 0 : (boundOf(before, bounds)?.floor ?? Infinity);
     if (before.guarded || length < floor)
       return `${nameOf(volume)} would be logical and needs ${formatSize(ALIGNMENT)} before it, which ${nameOf(before)} can’t give.`;
     out[i - 1] = { ...before, length };

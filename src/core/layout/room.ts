@@ -4,7 +4,7 @@
  */
 import { ceilTo, floorTo, formatSize, type SizeContext } from '@/core/size';
 import { refuse, sizeFault, type Edited } from './edits';
-import { ALIGNMENT, endOf, firstUsable, lastUsable, nameOf, volumeOf } from './layout';
+import { ALIGNMENT, boundOf, endOf, firstUsable, isMade, lastUsable, nameOf, volumeOf } from './layout';
 import type { Bounds, LaidVolume, Layout, VolumeId } from './layout';
 import { settle } from './placement';
 
@@ -30,7 +30,7 @@ export interface RoomSource {
 /** How much a volume can give up, in whole alignment units. */
 export function canGive(volume: LaidVolume, bounds: Bounds, least = 0): number {
   if (volume.guarded) return 0;
-  const floor = volume.origin.kind === 'kept' && !volume.format ? bounds.get(volume.origin.number)?.floor : ALIGNMENT;
+  const floor = isMade(volume) ? ALIGNMENT : boundOf(volume, bounds)?.floor;
   if (floor === undefined) return 0;
   return Math.max(0, floorTo(volume.length - Math.max(floor, least), ALIGNMENT));
 }
@@ -40,7 +40,7 @@ export function sizeRange(layout: Layout, bounds: Bounds, volume: LaidVolume): S
   const next = layout.volumes.find((v) => v.start >= endOf(volume));
   const end = next?.origin.kind === 'new' ? endOf(next) : (next?.start ?? lastUsable(layout));
   const room = end - volume.start;
-  const floor = volume.origin.kind === 'kept' ? (bounds.get(volume.origin.number)?.floor ?? 0) : 0;
+  const floor = boundOf(volume, bounds)?.floor ?? 0;
   return { whole: room, rest: room, current: volume.length, floor };
 }
 

@@ -11,6 +11,16 @@ const volumeSchema: z.ZodType<LaidVolume> = z.object({
   origin: z.discriminatedUnion('kind', [
     z.object({ kind: z.literal('kept'), number: z.int().min(1) }),
     z.object({ kind: z.literal('new') }),
+    z.object({
+      kind: z.literal('copy'),
+      of: z.object({ disk: z.string().max(200), number: z.int().min(1) }),
+      name: z.string().max(200),
+      diskName: z.string().max(200),
+      length: bytes,
+      used: bytes,
+      bounds: z.object({ floor: bytes, floorReason: z.string(), ceiling: bytes, ceilingReason: z.string() }).optional(),
+      identity: z.enum(['new', 'kept']),
+    }),
   ]),
   start: bytes,
   length: bytes,

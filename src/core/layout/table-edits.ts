@@ -3,7 +3,9 @@ import { gptRoom, hiddenCode, USUAL_ENTRIES, USUAL_ENTRY_SIZE, type VolumeFlag }
 import { floorTo, formatSize } from '@/core/size';
 import {
   ALIGNMENT,
+  boundOf,
   endOf,
+  isMade,
   lastUsable,
   nameOf,
   volumeOf,
@@ -53,7 +55,7 @@ export function convertTable(layout: Layout, bounds: Bounds, kind: Exclude<Table
         `A master boot record reaches ${formatSize(limit)} with sectors of ${layout.sectorSize} bytes, and ${nameOf(last)} ends behind that.`,
       );
     const length = floorTo(limit - last.start, ALIGNMENT);
-    const floor = last.origin.kind === 'new' ? 0 : (bounds.get(last.origin.number)?.floor ?? Infinity);
+    const floor = isMade(last) ? 0 : (boundOf(last, bounds)?.floor ?? Infinity);
     if (last.guarded || length < floor)
       return refuse(
         `The copy of the table needs the last ${formatSize(layout.diskSize - limit)} of the disk, and ${nameOf(last)} can’t give them.`,

@@ -1,2 +1,2 @@
 export { HERE, isHere } from './place';
-export type { DiskId, Place, Stretch } from './place';
+export type { DiskId, Place, Stretch, VolumeRef } from './place';

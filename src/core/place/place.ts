@@ -18,5 +18,11 @@ export interface Place extends Stretch {
   readonly disk: DiskId;
 }
 
+/** A volume of a disk, by the number that a survey of the disk gives it. */
+export interface VolumeRef {
+  readonly disk: DiskId;
+  readonly number: number;
+}
+
 /** Whether a place is on the disk that the plan is drawn on. */
 export const isHere = (place: Place): boolean => place.disk === HERE;

@@ -3,14 +3,16 @@ export { derivePlan, deriveRestore } from './derive';
 export type { PlanOptions } from './derive';
 export { secondsFor, speedOf } from './medium';
 export type { MediumKind, MediumSpeed } from './medium';
+export type { SourceDisk } from './subjects';
 export { planSchema } from './plan';
-export type { Plan } from './plan';
+export type { Plan, PlanSource } from './plan';
 export { overlapsItself, stepReason, stepTable, stepTouches, stepWords, wayOf } from './steps';
 export type {
   CarryStep,
   CheckStep,
   EmptyStep,
   GrowStep,
+  IdentifyStep,
   MakeStep,
   MarkStep,
   ProveStep,

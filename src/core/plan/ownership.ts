@@ -1,10 +1,10 @@
 /** Whose bytes are whose while a plan is gone through: every volume owns a stretch, and no two stretches touch. */
 import { isHere, type Place, type Stretch } from '@/core/place';
 
-/** A stretch with whoever owns it: a volume by its number, or a new one. */
+/** A stretch with whoever owns it: a volume by its number, a new one, or one of a disk that is only read. */
 export interface Owner {
   readonly place: Place;
-  readonly volume: number | 'new';
+  readonly volume: number | 'new' | 'original';
 }
 
 const endOf = ({ start, length }: Stretch): number => start + length;

@@ -9,15 +9,10 @@ import type { DiskTable } from '@/core/table';
 import { windowOf } from './move-window';
 import { orderMoves, type Move, type Piece } from './order-moves';
 import type { Scratch } from './scratch';
+import { refused } from './refused';
 import type { CarryStep, EmptyStep, StepCost } from './steps';
+import type { Kept } from './subjects';
 import { tableFor } from './table-entries';
-
-/** A kept volume with how it is now. */
-export interface Kept {
-  readonly planned: LaidVolume;
-  readonly now: SurveyedVolume;
-  readonly before: LaidVolume;
-}
 
 /** What moves are planned from. */
 export interface MoveContext {
@@ -25,6 +20,8 @@ export interface MoveContext {
   readonly now: Layout;
   readonly planned: Layout;
   readonly kept: readonly Kept[];
+  /** Volumes that go, but stay where they are until they have been copied. */
+  readonly standing: readonly SurveyedVolume[];
   readonly scratch: readonly Scratch[];
   readonly cost: (reads: number, writes: number, seeks: number, carries: number) => StepCost;
 }
@@ -32,6 +29,8 @@ export interface MoveContext {
 const SECTOR_WRITE = 4096;
 /** Places on other disks are numbers from here on, a stretch at each multiple; no disk is as large. */
 const AWAY = 2 ** 50;
+/** What carrying a volume costs that is not to be moved. */
+const NEVER = 2 ** 52;
 /** The longest stretches are enough, and with no more of them every place is a safe integer. */
 const MOST_STRETCHES = 7;
 
@@ -54,11 +53,15 @@ class MovePlanner {
     private readonly context: MoveContext,
     private readonly kept: readonly Kept[],
   ) {
-    this.#pieces = kept.map((k): Piece => {
+    const standing = context.standing.map(({ number, start, length }): Piece => {
+      return { number, start, length, target: start, carries: NEVER };
+    });
+    const moving = kept.map((k): Piece => {
       const length = Math.min(k.before.length, k.planned.length);
       const { number, start } = k.now;
       return { number, start, length, target: k.planned.start, carries: carriedOf(k) };
     });
+    this.#pieces = [...moving, ...standing];
     this.#scratch = context.scratch
       // What is written in sectors of this disk must be whole sectors there.
       .filter((s) => s.sectorSize <= context.survey.sectorSize)
@@ -78,6 +81,11 @@ class MovePlanner {
       }),
     });
     if (!order.ok) throw this.#stuck(order.stuck, order.needed);
+    const moved = order.moves.find((m) => !this.kept.some((k) => k.now.number === m.number));
+    if (moved)
+      throw refused(
+        `volume ${moved.number}, which is copied before it goes, stands in the way. Keep it in this plan, and take it away in the next`,
+      );
     const onTheWay = this.#shrinkingOnTheWay(order.moves);
     const places = new Map(
       this.#pieces.map(({ number, start, length }) => {

@@ -1,6 +1,6 @@
 /** A work order as a value, and how it is read back from a journal. */
 import { diskFactsSchema, type DiskFacts } from '@/core/inspect';
-import type { Place } from '@/core/place';
+import type { DiskId, Place } from '@/core/place';
 import { z } from 'zod';
 import { costSchema, lossSchema, placeSchema, stepSchema, type Loss, type Step, type StepCost } from './steps';
 
@@ -16,10 +16,20 @@ export interface LentRoom extends Place {
   readonly name: string;
 }
 
+/** Another disk that is only read, with what is relied on of it. */
+export interface PlanSource {
+  readonly disk: DiskId;
+  /** What the disk is called in sentences. */
+  readonly name: string;
+  readonly relies: DiskFacts;
+}
+
 /** A derived work order. The same inputs give the same plan. */
 export interface Plan {
   /** The disk as it was when the plan was derived; it leads nowhere from any other. */
   readonly relies: DiskFacts;
+  /** Other disks that volumes are copied from. */
+  readonly sources: readonly PlanSource[];
   /** What other disks lend. */
   readonly lent: readonly LentRoom[];
   readonly steps: readonly Step[];
@@ -41,6 +51,9 @@ const lentSchema: z.ZodType<LentRoom> = placeSchema.and(z.object({ name: z.strin
 /** A plan as it is read from a journal. */
 export const planSchema: z.ZodType<Plan> = z.strictObject({
   relies: diskFactsSchema,
+  sources: z
+    .array(z.strictObject({ disk: z.string().max(200), name: z.string().max(200), relies: diskFactsSchema }))
+    .max(100),
   lent: z.array(lentSchema).max(1000),
   steps: z.array(stepSchema).max(MOST_STEPS),
   total: costSchema,

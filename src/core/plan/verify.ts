@@ -11,13 +11,17 @@ import type { Plan } from './plan';
 import { stepClaims, stepTouches } from './steps';
 
 /** Who owns which bytes before the first step. */
-function beginning({ relies, lent, steps }: Plan): Ownership {
+function beginning({ relies, sources, lent, steps }: Plan): Ownership {
   // What is made anew holds nothing that anybody wants, so its old place belongs to nobody.
+  const copied = new Set(steps.flatMap((s) => (s.kind === 'carry' && s.keeps ? [s.from.start] : [])));
   const anew = new Set(steps.flatMap((s) => (s.kind === 'make' && s.replaces !== undefined ? [s.replaces] : [])));
   const owners = relies.volumes
-    .filter((v) => !anew.has(v.number))
+    .filter((v) => !anew.has(v.number) || copied.has(v.start))
     .map(({ number, start, length }) => ({ volume: number, place: { disk: HERE, start, length } }));
-  return Ownership.of(owners, lent);
+  const elsewhere = sources.flatMap(({ disk, relies: { volumes } }) =>
+    volumes.map(({ start, length }) => ({ volume: 'original' as const, place: { disk, start, length } })),
+  );
+  return Ownership.of([...owners, ...elsewhere], lent);
 }
 
 /** Who owns which bytes before step number `index`. @throws RangeError when a step would touch what is not its own */
@@ -31,7 +35,8 @@ export function ownersBefore(plan: Plan, index: number): Ownership {
  */
 export function provePlan(plan: Plan): Ownership {
   const owners = ownersBefore(plan, plan.steps.length);
-  if (owners.owners.some((o) => !isHere(o.place))) throw new RangeError('the plan leaves volumes set aside');
+  if (owners.owners.some((o) => !isHere(o.place) && o.volume !== 'original'))
+    throw new RangeError('the plan leaves volumes set aside');
   for (const { start, length } of plan.steps.flatMap(stepTouches))
     if (start + length > plan.relies.size) throw new RangeError('the plan leads past the end of the disk');
   return owners;
@@ -39,11 +44,14 @@ export function provePlan(plan: Plan): Ownership {
 
 /** The dry run, and that it leads to what was planned. @throws RangeError as {@link provePlan} does */
 export function verifyPlan(planned: Layout, plan: Plan): void {
-  const { owners } = provePlan(plan);
+  const owners = provePlan(plan).owners.filter((o) => isHere(o.place));
   if (plan.steps.length === 0) return;
+  const copies = plan.steps.flatMap((s) => (s.kind === 'carry' && s.keeps ? [[s.to.start, s.number] as const] : []));
   for (const volume of planned.volumes) {
     const own = owners.find((o) => o.place.start === volume.start);
-    const expected = volume.origin.kind === 'kept' && !volume.format ? volume.origin.number : 'new';
+    const { origin } = volume;
+    const kept = origin.kind === 'kept' && !volume.format ? origin.number : 'new';
+    const expected = origin.kind === 'copy' ? copies.find(([start]) => start === volume.start)?.[1] : kept;
     if (own?.place.length !== volume.length || own.volume !== expected)
       throw new RangeError(`the plan does not lead to volume [${volume.start}, ${endOf(volume)})`);
   }

@@ -1,17 +1,33 @@
 /** The certificate of a run: what was compared, how, and with what outcome. Versioned plain data. */
 import type { Finding } from '@/core/errors';
 import type { Comparison } from './compare';
+import type { ManifestEntry } from './manifest';
 
-/** The proof of one kept volume. */
+/** What could not be read of a volume that was copied from a disk that fails. Plain data. */
+export interface Losses {
+  /** Files with the bytes of each that are zeros in the copy; bounded, `files` has the whole count. */
+  readonly listed: readonly { readonly path: string; readonly bytes: number }[];
+  readonly files: number;
+  /** Bytes of files. */
+  readonly bytes: number;
+  /** Bytes of structures and of what lies behind the ends of files. */
+  readonly elsewhere: number;
+}
+
+/** The proof of one kept volume, or of a copy. */
 export interface VolumeProof extends Comparison {
   readonly number: number;
   readonly name: string;
   /** What the structure check found afterwards. */
   readonly findings: readonly Finding[];
+  readonly lost?: Losses;
 }
 
-/** What came of a run: everything kept is as it was, something is not, or nothing was kept that could be compared. */
-type Outcome = 'proven' | 'differs' | 'nothing kept';
+/**
+ * What came of a run: everything kept is as it was, or is as far as it could be read; something is not; or nothing was kept
+ * that could be compared.
+ */
+type Outcome = 'proven' | 'salvaged' | 'differs' | 'nothing kept';
 
 export interface Certificate {
   readonly version: 1;
@@ -24,6 +40,17 @@ export interface Certificate {
   readonly steps: readonly string[];
 }
 
+const MOST_LISTED = 500;
+
+/** What was lost, from what was read before and from the bytes that the copying could not read; undefined for nothing. */
+export function lossesOf(before: readonly ManifestEntry[], unread: number): Losses | undefined {
+  const hurt = before.flatMap(({ path, lost }) => (lost ? [{ path, bytes: lost }] : []));
+  const bytes = hurt.reduce((sum, h) => sum + h.bytes, 0);
+  if (bytes === 0 && unread === 0) return undefined;
+  const elsewhere = Math.max(0, unread - bytes);
+  return { listed: hurt.slice(0, MOST_LISTED), files: hurt.length, bytes, elsewhere };
+}
+
 /** Puts a certificate together; it proves only if nothing differs and no structure has an error. */
 export function certify(
   started: string,
@@ -32,6 +59,7 @@ export function certify(
   volumes: readonly VolumeProof[],
 ): Certificate {
   const same = volumes.every((v) => v.differing === 0 && v.findings.every((f) => f.severity !== 'error'));
-  const outcome = !same ? 'differs' : volumes.length === 0 ? 'nothing kept' : 'proven';
+  const lossless = volumes.every((v) => v.lost === undefined);
+  const outcome = !same ? 'differs' : volumes.length === 0 ? 'nothing kept' : lossless ? 'proven' : 'salvaged';
   return { version: 1, started, finished, proven: outcome === 'proven', outcome, volumes, steps };
 }

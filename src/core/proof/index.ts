@@ -1,5 +1,5 @@
-export { certify } from './certificate';
-export type { Certificate, VolumeProof } from './certificate';
+export { certify, lossesOf } from './certificate';
+export type { Certificate, Losses, VolumeProof } from './certificate';
 export { compareManifests } from './compare';
 export { digestWhole, portableHasher, takeManifest } from './manifest';
 export type { Hasher, HasherFactory, ManifestEntry } from './manifest';

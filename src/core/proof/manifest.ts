@@ -21,6 +21,8 @@ export interface ManifestEntry {
   readonly attributes: readonly string[];
   readonly sha256?: string;
   readonly method?: DigestMethod;
+  /** Bytes of its content that could not be read, and were taken for zeros. */
+  readonly lost?: number;
 }
 
 /** A digest being made. */
@@ -55,6 +57,8 @@ export interface ManifestOptions {
   readonly hasher?: HasherFactory;
   readonly progress?: (progress: ManifestProgress) => void;
   readonly signal?: AbortSignal;
+  /** How many bytes were lost so far by the device that is read; a failing one is read as far as it goes. */
+  readonly lost?: () => number;
   /** Hash bytes even where the source is known. */
   readonly alwaysBytes?: boolean;
 }
@@ -78,6 +82,7 @@ export async function* takeManifest(
       yield { path, kind, size, times, attributes };
       continue;
     }
+    const before = options.lost?.() ?? 0;
     const digest = await digestFile(volume, device, entry, buffer, options, (n) => {
       bytes += n;
       options.progress?.({ files, bytes });
@@ -86,8 +91,13 @@ export async function* takeManifest(
     // What was not read because its source is known counts as done all the same.
     if (digest.method === 'source') bytes += size;
     options.progress?.({ files, bytes });
-    yield { path, kind, size, times, attributes, ...digest };
+    yield { path, kind, size, times, attributes, ...digest, ...lostSince(before, options) };
   }
+}
+
+function lostSince(before: number, { lost }: ManifestOptions): Pick<ManifestEntry, 'lost'> {
+  const bytes = (lost?.() ?? 0) - before;
+  return bytes > 0 ? { lost: bytes } : {};
 }
 
 async function digestFile(
@@ -141,6 +151,7 @@ const BLOCK = 64 * 1024;
 export async function digestWhole(device: BlockDevice, options: ManifestOptions = {}): Promise<ManifestEntry> {
   const hash = await (options.hasher ?? portableHasher)();
   const place = new DataView(new ArrayBuffer(8));
+  const before = options.lost?.() ?? 0;
   let bytes = 0;
   let next = 0;
   for (const range of device.occupied()) {
@@ -165,6 +176,7 @@ export async function digestWhole(device: BlockDevice, options: ManifestOptions 
     attributes: [],
     sha256,
     method: 'bytes',
+    ...lostSince(before, options),
   };
 }
 

@@ -13,13 +13,17 @@ import { hasSamples } from './samples';
 
 /**
  * Surveys the disk and compares it with what the plan relies on, and the other disks with what they lend.
- * @throws CoreError `run.changed`, `run.elsewhere`
+ * @throws CoreError `run.changed`, `run.source`, `run.elsewhere`
  */
 export async function assertAsPlanned(plan: Plan, { disk, others }: RunPorts): Promise<Survey> {
   const survey = await surveyDisk(disk);
   const difference = differenceOf(plan.relies, factsOf(survey));
   if (difference) throw new CoreError('run.changed', { reason: difference });
   assertAtHand(plan, others);
+  for (const { disk: id, name, relies } of plan.sources) {
+    const changed = differenceOf(relies, factsOf(await surveyDisk(others!.get(id)!)));
+    if (changed) throw new CoreError('run.source', { name, reason: changed });
+  }
   for (const [id, other] of others ?? []) {
     const name = plan.lent.find((l) => l.disk === id)?.name;
     if (name === undefined || stillFree(await surveyDisk(other), id, plan.lent)) continue;
@@ -28,8 +32,16 @@ export async function assertAsPlanned(plan: Plan, { disk, others }: RunPorts): P
   return survey;
 }
 
-/** @throws CoreError `run.elsewhere` when a disk that lends room is not there, or is shorter than what it lends */
+/**
+ * @throws CoreError `run.source`, `run.elsewhere` when a disk that is copied from, or lends room, is not there, or is
+ *   shorter than what it lends
+ */
 export function assertAtHand(plan: Plan, others: RunPorts['others']): void {
+  for (const { disk, name, relies } of plan.sources) {
+    const device = others?.get(disk);
+    if (!device) throw new CoreError('run.source', { name, reason: 'it is not at hand' });
+    if (device.size !== relies.size) throw new CoreError('run.source', { name, reason: 'it has another size' });
+  }
   for (const { disk, name, start, length } of plan.lent) {
     const device = others?.get(disk);
     if (!device) throw new CoreError('run.elsewhere', { name, reason: 'it is not at hand' });
@@ -38,10 +50,10 @@ export function assertAtHand(plan: Plan, others: RunPorts['others']): void {
 }
 
 /**
- * Compares the disk with what its journal says of it, but for what the run has changed itself.
- * @throws CoreError `journal.foreign`, `run.changed`
+ * Compares the disks with what the journal says of them, but for what the run has changed itself.
+ * @throws CoreError `journal.foreign`, `run.changed`, `run.source`, `run.elsewhere`
  */
-export async function assertAsLeft(state: RunState, { disk, original }: RunPorts): Promise<void> {
+export async function assertAsLeft(state: RunState, { disk, original, others }: RunPorts): Promise<void> {
   const foreign = (reason: string): CoreError => new CoreError('journal.foreign', { reason });
   if (state.disk.size !== disk.size || state.disk.sectorSize !== disk.sectorSize)
     throw foreign(`it is for a disk of ${state.disk.size} bytes, this one has ${disk.size}`);
@@ -51,6 +63,14 @@ export async function assertAsLeft(state: RunState, { disk, original }: RunPorts
     throw foreign('what the run has not touched yet is not what it was when the run began');
   const fault = await tableFault(state, disk);
   if (fault) throw foreign(fault);
+  assertAtHand(state.plan, others);
+  for (const { disk: id, samples } of state.others) {
+    const name = state.plan.sources.find((s) => s.disk === id)?.name ?? id;
+    const lent = state.plan.lent.filter((l) => l.disk === id);
+    const own = ({ start, end }: ByteRange): boolean => lent.some((l) => l.start < end && start < l.start + l.length);
+    if (!(await hasSamples(others!.get(id)!, samples, own)))
+      throw new CoreError('run.source', { name, reason: 'it is not what it was when the run began' });
+  }
   if (original && !(await hasSamples(original, state.disk)))
     throw new CoreError('run.changed', { reason: 'the image is not what it was when the run began' });
 }

@@ -1,5 +1,6 @@
 /** Where a journal says its run is. Every record is checked before anything follows from it. */
 import { CoreError } from '@/core/errors';
+import type { DiskId } from '@/core/place';
 import { provePlan, type Plan, type Step } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
 import { journalRecordSchema, JOURNAL_VERSION, type JournalRecord } from './journal';
@@ -12,6 +13,8 @@ export interface RunState {
   readonly run: string;
   readonly plan: Plan;
   readonly disk: DiskSamples;
+  /** Samples of the disks that are copied from. */
+  readonly others: readonly { readonly disk: DiskId; readonly samples: DiskSamples }[];
   readonly started: string;
   readonly override: boolean;
   /** Whether a way back is kept beside the disk. */
@@ -83,7 +86,7 @@ export async function readRunState(journal: Pick<LogStore<JournalRecord>, 'entri
 }
 
 function begun(record: Extract<JournalRecord, { kind: 'begin' }>, index: number): RunState {
-  const { run, plan, disk, started, override, undo, copy } = record;
+  const { run, plan, disk, others, started, override, undo, copy } = record;
   try {
     provePlan(plan);
   } catch (error) {
@@ -92,7 +95,9 @@ function begun(record: Extract<JournalRecord, { kind: 'begin' }>, index: number)
   if (plan.relies.size !== disk.size || plan.relies.sectorSize !== disk.sectorSize)
     throw corrupt(index, 'its plan is for another disk');
   const fresh = { next: 0, committed: false, pieces: undefined, certificate: undefined, rewinding: false };
-  return { run, plan, disk, started, override, undo, copy, ...fresh };
+  const unsampled = plan.sources.find((s) => !others.some((o) => o.disk === s.disk));
+  if (unsampled) throw corrupt(index, 'it does not say which disk it copies from');
+  return { run, plan, disk, others, started, override, undo, copy, ...fresh };
 }
 
 function after(state: RunState, record: JournalRecord, index: number): RunState {

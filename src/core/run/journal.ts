@@ -11,6 +11,7 @@
  * | `carry`     | what a step carries, in parts                           | void without a `carried`                |
  * | `carried`   | so many pieces of it are where they shall be; sealed    | it goes on with the next piece          |
  * |             | where that is on another disk                           |                                         |
+ * | `lost`      | so many bytes of a piece of a copy can’t be read        | counted once the step is done            |
  * | `done`      | the step is finished                                    | the next step begins                    |
  * | `finished`  | the certificate                                         | nothing is left to do                   |
  * | `rewinding` | everything is being put back as it was                  | only that can be gone on with           |
@@ -44,7 +45,7 @@ import type { LogStore } from './log-store';
 import { diskSamplesSchema } from './samples';
 
 /** Journals of another version are not acted on. */
-export const JOURNAL_VERSION = 2;
+export const JOURNAL_VERSION = 3;
 
 const count = z.int().min(0);
 const runId = z.string().min(1).max(100);
@@ -61,6 +62,7 @@ const manifestEntrySchema: z.ZodType<ManifestEntry> = z.strictObject({
   attributes: z.array(z.string()),
   sha256: z.string().optional(),
   method: z.enum(['bytes', 'source', 'part']).optional(),
+  lost: count.optional(),
 });
 
 const recordSchemas = [
@@ -77,6 +79,8 @@ const recordSchemas = [
     run: runId,
     plan: planSchema,
     disk: diskSamplesSchema,
+    /** Samples of the disks that are copied from. */
+    others: z.array(z.strictObject({ disk: z.string().max(200), samples: diskSamplesSchema })).max(100),
     started: z.string().max(40),
     override: z.boolean(),
     /** Whether a way back is kept beside the disk. */
@@ -105,6 +109,7 @@ const recordSchemas = [
     /** Of the last of those pieces, where it is on another disk. */
     seal: z.string().max(200).optional(),
   }),
+  z.strictObject({ kind: z.literal('lost'), step: count, piece: count, bytes: count }),
   z.strictObject({ kind: z.literal('done'), step: count }),
   z.strictObject({ kind: z.literal('finished'), certificate: z.custom<Certificate>(isCertificate) }),
   z.strictObject({ kind: z.literal('rewinding') }),

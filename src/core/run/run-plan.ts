@@ -1,8 +1,9 @@
 /** Carrying out a plan, from the beginning or from wherever a journal says it was. */
 import { CoreError } from '@/core/errors';
+import { surveyDisk } from '@/core/inspect';
 import { provePlan, stepWords, type Plan, type Step } from '@/core/plan';
 import { certify, type Certificate, type VolumeProof } from '@/core/proof';
-import { assertAsLeft, assertAsPlanned, assertAtHand } from './binding';
+import { assertAsLeft, assertAsPlanned } from './binding';
 import { replay } from './commit';
 import { JOURNAL_VERSION } from './journal';
 import { readRunState, type RunState } from './journal-state';
@@ -40,6 +41,11 @@ export async function startRun(plan: Plan, ports: RunPorts, start: RunStart = {}
   provePlan(plan);
   const survey = await assertAsPlanned(plan, ports);
   const disk = await takeSamples(ports.disk, survey);
+  const others = [];
+  for (const { disk: id } of plan.sources) {
+    const source = ports.others!.get(id)!;
+    others.push({ disk: id, samples: await takeSamples(source, await surveyDisk(source)) });
+  }
   if (earlier) await ports.journal.clear();
   await ports.journal.append({
     kind: 'begin',
@@ -47,6 +53,7 @@ export async function startRun(plan: Plan, ports: RunPorts, start: RunStart = {}
     run,
     plan,
     disk,
+    others,
     started: ports.now(),
     override,
     undo,
@@ -68,7 +75,6 @@ export async function resumeRun(ports: RunPorts): Promise<Certificate> {
   if (state.rewinding) throw new CoreError('run.rewinding', {});
   if (state.certificate) return state.certificate;
   await assertAsLeft(state, ports);
-  assertAtHand(state.plan, ports.others);
   return new Execution(state, ports).go();
 }
 

@@ -22,6 +22,7 @@ const NO_TABLE = { kind: 'none' } as const;
 /** A plan of nothing but tables, on a disk without volumes. */
 const PLAN: Plan = {
   relies: { size: SIZE, sectorSize: 512, table: NO_TABLE, volumes: [] },
+  sources: [],
   lent: [],
   steps: Array.from({ length: STEP + 1 }, () => ({
     kind: 'table' as const,

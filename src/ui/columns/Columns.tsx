@@ -3,15 +3,14 @@
 import type { Survey } from '@/core/inspect';
 import {
   endOf,
-  lastUsable,
-  leastSize,
+  endRange,
+  isResizable,
   nameOf,
-  resizeEnd,
-  resizeStart,
+  roughEndRange,
+  startRange,
   volumeOf,
   type Bounds,
   type Gap,
-  type LaidVolume,
   type Layout,
   type VolumeId,
 } from '@/core/layout';
@@ -261,9 +260,9 @@ function Edges({ column, planned, bounds, x, width, selected, dragged, actions }
     <>
       {column.sections.map((section) => {
         const { volume } = section;
-        if (!volume || !movable(volume, bounds)) return null;
+        if (!volume || !isResizable(volume, bounds)) return null;
         const inHand = shown === volume.id;
-        const { least, most } = inHand ? rangeOf(planned, bounds, volume) : roughRange(planned, bounds, volume);
+        const { least, most } = inHand ? endRange(planned, bounds, volume) : roughEndRange(planned, bounds, volume);
         if (least >= most) return null;
         const y = section.y + section.height + GAP / 2;
         const quiet = !inHand && section.height < QUIET_BELOW;
@@ -327,41 +326,6 @@ function Edges({ column, planned, bounds, x, width, selected, dragged, actions }
       })}
     </>
   );
-}
-
-function movable(volume: LaidVolume, bounds: Bounds): boolean {
-  if (volume.guarded) return false;
-  return volume.origin.kind === 'new' || volume.format !== undefined || bounds.has(volume.origin.number);
-}
-
-/** The sizes a volume's end can give it: the edits themselves are asked, so that line and refusal never disagree. */
-function rangeOf(planned: Layout, bounds: Bounds, volume: LaidVolume): { least: number; most: number } {
-  const nearest = (wanted: number): number => {
-    const result = resizeEnd(planned, bounds, volume.id, wanted);
-    return result.ok ? wanted : (result.nearest ?? volume.length);
-  };
-  const low = nearest(0);
-  const high = nearest(planned.diskSize - volume.start);
-  return { least: Math.min(low, volume.length), most: Math.max(high, volume.length) };
-}
-
-/** About what an end that nobody has in hand could be, without asking the edits: between floor and neighbour. */
-function roughRange(planned: Layout, bounds: Bounds, volume: LaidVolume): { least: number; most: number } {
-  const bound = volume.origin.kind === 'kept' && !volume.format ? bounds.get(volume.origin.number) : undefined;
-  const next = planned.volumes[planned.volumes.indexOf(volume) + 1];
-  const room = (next?.origin.kind === 'new' ? endOf(next) : (next?.start ?? lastUsable(planned))) - volume.start;
-  const least = bound ? bound.floor : leastSize(volume.fileSystem);
-  const most = Math.min(room, bound?.ceiling ?? Infinity);
-  return { least: Math.min(least, volume.length), most: Math.max(most, volume.length) };
-}
-
-/** Where a volume's start can be; its end stays. */
-function startRange(planned: Layout, bounds: Bounds, volume: LaidVolume): { least: number; most: number } {
-  const nearest = (wanted: number): number => {
-    const result = resizeStart(planned, bounds, volume.id, wanted);
-    return result.ok ? wanted : (result.nearest ?? volume.start);
-  };
-  return { least: Math.min(nearest(0), volume.start), most: Math.max(nearest(endOf(volume)), volume.start) };
 }
 
 interface CarriedProps {

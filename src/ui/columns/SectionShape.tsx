@@ -1,6 +1,6 @@
 import type { Survey } from '@/core/inspect';
 import { findKind } from '@/core/fs';
-import { nameOf, type LaidVolume, type VolumeId } from '@/core/layout';
+import { isMade, nameOf, type LaidVolume, type VolumeId } from '@/core/layout';
 import { ROLE_WORDS, roleColours, useSizes } from '../kit';
 import { useGesture } from '@use-gesture/react';
 import { memo, useRef } from 'react';
@@ -32,7 +32,8 @@ const MEDIUM = 44;
 
 /** What is in use of a volume, if that is known. */
 function usedOf(volume: LaidVolume, survey: Survey): number | undefined {
-  if (volume.origin.kind === 'new' || volume.format) return 0;
+  if (volume.format || volume.origin.kind === 'new') return 0;
+  if (volume.origin.kind === 'copy') return volume.origin.bounds ? volume.origin.used : undefined;
   const { number } = volume.origin;
   return survey.volumes.find((v) => v.number === number)?.info?.used;
 }
@@ -52,7 +53,7 @@ export const SectionShape = memo(function SectionShape(props: Props) {
   const volume = section.volume!;
   const { y, height } = section;
   const used = usedOf(volume, survey);
-  const isNew = volume.origin.kind === 'new' || volume.format !== undefined;
+  const isNew = isMade(volume);
   const fillEnd = used === undefined ? y + height : used === 0 ? y : yInSection(section, section.start + used);
   const { full, pale } = roleColours(volume.role);
   const clip = `${planned ? 'p' : 'n'}-${volume.id}`;

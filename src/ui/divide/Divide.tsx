@@ -1,6 +1,7 @@
 'use client';
 
 import {
+  boundOf,
   createVolume,
   endOf,
   gapsOf,
@@ -252,7 +253,7 @@ function MoreIcon() {
 
 /** A split in two where it makes sense at first; a new volume is simply cut in half. */
 function splitInTwo(layout: Layout, bounds: Bounds, volume: LaidVolume, used: number): Edited {
-  const bound = volume.origin.kind === 'kept' ? bounds.get(volume.origin.number) : undefined;
+  const bound = boundOf(volume, bounds);
   const keep = proposedKeep(volume, used, bound);
   const rest = endOf(volume) - volume.start - keep;
   return splitVolume(layout, bounds, volume.id, {

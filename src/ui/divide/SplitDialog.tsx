@@ -3,6 +3,7 @@
 import { makeableKinds } from '@/core/fs';
 import { newVolumeSpec, shareOut } from '@/core/goal';
 import {
+  boundOf,
   endOf,
   gapsOf,
   letterFault,
@@ -232,7 +233,7 @@ function SplitForm({ id, planned, bounds, volume }: Props) {
 
 /** The split that rows ask for. */
 function splitFrom(planned: Layout, bounds: Bounds, volume: LaidVolume, whole: number, rows: readonly Row[]) {
-  const floor = volume.origin.kind === 'kept' ? (bounds.get(volume.origin.number)?.floor ?? 0) : 0;
+  const floor = boundOf(volume, bounds)?.floor ?? 0;
   let sizes: readonly number[] = [];
   try {
     sizes = shareOut(

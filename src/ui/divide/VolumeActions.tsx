@@ -1,7 +1,7 @@
 'use client';
 
 import { findKind } from '@/core/fs';
-import { formatVolume, removeVolume, setActive, setGuard } from '@/core/layout';
+import { boundOf, formatVolume, isMade, removeVolume, setActive, setGuard } from '@/core/layout';
 import { ask, edit, look, useBench } from '@/state';
 import { Button, Popover } from 'antd';
 import { FloorReasons } from './FloorReasons';
@@ -12,8 +12,8 @@ import styles from './divide.module.css';
 export function VolumeActions({ current, planned, bounds, volume }: VolumeInHand) {
   const { id } = current;
   const readOnly = useBench((s) => s.readOnly);
-  const made = volume.origin.kind === 'new' || volume.format !== undefined;
-  const bound = volume.origin.kind === 'kept' ? bounds.get(volume.origin.number) : undefined;
+  const made = isMade(volume);
+  const bound = boundOf(volume, bounds);
   return (
     <div className={styles.actions}>
       {planned.table === 'none' ? null : (
@@ -24,7 +24,7 @@ export function VolumeActions({ current, planned, bounds, volume }: VolumeInHand
       <Button size="small" onClick={() => ask({ kind: 'advice' })}>
         Advice
       </Button>
-      {bound ? (
+      {bound && volume.origin.kind === 'kept' ? (
         <Popover
           trigger="click"
           placement="leftTop"
@@ -42,7 +42,7 @@ export function VolumeActions({ current, planned, bounds, volume }: VolumeInHand
       <Button size="small" onClick={() => edit(id, (layout) => setGuard(layout, volume.id, !volume.guarded))}>
         {volume.guarded ? 'Lift guard' : 'Guard'}
       </Button>
-      {!made && findKind(volume.fileSystem) ? (
+      {!made && volume.origin.kind === 'kept' && findKind(volume.fileSystem) ? (
         <Button
           size="small"
           danger

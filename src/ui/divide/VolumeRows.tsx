@@ -3,6 +3,7 @@
 import { findKind, makeableKinds } from '@/core/fs';
 import {
   formatVolume,
+  isMade,
   letterFault,
   setFlag,
   setLabel,
@@ -77,7 +78,7 @@ export function NameRows({ current: { id }, planned, volume }: VolumeInHand) {
 /** What it is or becomes: file system, cluster size, and how it is formatted. */
 export function FormatRows({ current: { id }, planned, volume }: VolumeInHand) {
   const readOnly = useBench((s) => s.readOnly);
-  const made = volume.origin.kind === 'new' || volume.format !== undefined;
+  const made = isMade(volume);
   const facts = findKind(volume.fileSystem);
   const sizes = facts?.clusterSizes(volume.length, planned.sectorSize) ?? [];
   const standard = facts?.defaultClusterSize(volume.length, planned.sectorSize);

@@ -13,11 +13,13 @@ import styles from './prove.module.css';
 const COMPARED = 'Compared before and after by size, times, attributes and SHA-256.';
 const OUTCOMES: Readonly<Record<Certificate['outcome'], string>> = {
   proven: '✓ Proven: every file is as it was',
+  salvaged: 'Copied as far as it could be read',
   'nothing kept': 'Done. Nothing was kept',
   differs: 'Not proven',
 };
 const HOW: Readonly<Record<Certificate['outcome'], string>> = {
   proven: COMPARED,
+  salvaged: 'What could be read is the same as it was. What could not is told below, and reads as zeros.',
   'nothing kept': 'The work order kept no volume, so there was nothing to compare.',
   differs: COMPARED,
 };

@@ -158,6 +158,10 @@ class ExfatVolume implements Volume {
     throw new CoreError('fs.full', { needed: 32, free: 0 });
   }
 
+  identify(serial: number, tx: Transaction): Promise<void> {
+    return changeBoot(this.state, { serial }, tx);
+  }
+
   rebase(startLba: number, tx: Transaction): Promise<void> {
     return changeBoot(this.state, { partitionOffset: BigInt(startLba) }, tx);
   }

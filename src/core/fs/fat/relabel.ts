@@ -1,4 +1,7 @@
-/** The label of a FAT volume: in the boot sector for those that read it there, and as an entry of the root. */
+/**
+ * What a FAT volume is known by. Its label stands in the boot sector, for those that read it there, and as an entry of the
+ * root; its serial in the boot sector alone.
+ */
 import { CoreError } from '@/core/errors';
 import type { Transaction } from '../port';
 import { clusterOffset, DIRECTORY_ENTRY_BYTES, EXTENDED_16, EXTENDED_32, rootOffset } from './boot-sector';
@@ -18,12 +21,26 @@ export async function relabelVolume(state: FatState, tree: FatTree, label: strin
   else if (text) await addEntry(state, text, tx);
 }
 
-async function writeBootLabel({ geometry: g, boot }: FatState, text: string, tx: Transaction): Promise<void> {
-  const wide = g.kind === 'fat32';
-  const { bootSignature } = (wide ? EXTENDED_32 : EXTENDED_16).decode(boot);
-  if (!EXTENDED_SIGNATURES.includes(bootSignature)) return;
+/** Gives it another serial; one whose boot sector has no place for it stays as it is. */
+export function identifyVolume(state: FatState, serial: number, tx: Transaction): Promise<void> {
+  return changeExtended(state, tx, (sector, record) => record.encode({ serial }, sector));
+}
+
+function writeBootLabel(state: FatState, text: string, tx: Transaction): Promise<void> {
+  const at = state.geometry.kind === 'fat32' ? 71 : 43;
+  return changeExtended(state, tx, (sector) => sector.set(packLabel(text || 'NO NAME'), at));
+}
+
+/** Changes the extended boot record, and its copy, where there is one. */
+async function changeExtended(
+  { geometry: g, boot }: FatState,
+  tx: Transaction,
+  change: (sector: Uint8Array, record: typeof EXTENDED_16 | typeof EXTENDED_32) => void,
+): Promise<void> {
+  const record = g.kind === 'fat32' ? EXTENDED_32 : EXTENDED_16;
+  if (!EXTENDED_SIGNATURES.includes(record.decode(boot).bootSignature)) return;
   const sector = boot.slice();
-  sector.set(packLabel(text || 'NO NAME'), wide ? 71 : 43);
+  change(sector, record);
   await tx.write(0, sector);
   if (g.backupSector) await tx.write(g.backupSector * g.sectorSize, sector);
 }

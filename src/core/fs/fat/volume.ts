@@ -19,7 +19,7 @@ import { FAT_KINDS } from './kinds';
 import { sizeLimits } from './limits';
 import { unpackLabel } from './names';
 import { writeBoot, writeTables } from './patches';
-import { relabelVolume } from './relabel';
+import { identifyVolume, relabelVolume } from './relabel';
 import { shrinkFat } from './shrink';
 import { scanTree, type FatTree } from './tree';
 import { chainRuns, loadState, type FatState } from './volume-state';
@@ -137,6 +137,10 @@ class FatVolume implements Volume {
 
   relabel(label: string, tx: Transaction): Promise<void> {
     return relabelVolume(this.state, this.tree, label, tx);
+  }
+
+  identify(serial: number, tx: Transaction): Promise<void> {
+    return identifyVolume(this.state, serial, tx);
   }
 
   rebase(startLba: number, tx: Transaction): Promise<void> {

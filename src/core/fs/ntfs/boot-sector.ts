@@ -47,6 +47,10 @@ export interface NtfsGeometry {
   readonly serial: bigint;
 }
 
+/** The 64-bit serial that is made of a number of 32 bits. */
+export const serialFrom = (serial: number): bigint =>
+  (BigInt(Math.imul(serial, 0x9e3779b1) >>> 0) << 32n) | BigInt(serial >>> 0);
+
 /** Whether the bytes can be an NTFS boot sector: cheap, for probing. */
 export function looksLikeNtfs(sector: Uint8Array): boolean {
   const boot = BOOT.decode(sector);

@@ -10,7 +10,7 @@ import { CoreError } from '@/core/errors';
 import type { MakeOptions, Transaction } from '../port';
 import { setBits } from '../bitmap';
 import { buildAttributeDefinitions } from './attribute-definitions';
-import { BOOT, OEM_NAME } from './boot-sector';
+import { BOOT, OEM_NAME, serialFrom } from './boot-sector';
 import {
   buildIndexBlock,
   buildIndexRoot,
@@ -355,7 +355,7 @@ class NewVolume {
         mirrorLcn: BigInt(plan.mirror.lcn),
         clustersPerRecord: inClusters(plan.recordSize),
         clustersPerIndex: inClusters(plan.indexSize),
-        serial: (BigInt(Math.imul(options.serial, 0x9e3779b1) >>> 0) << 32n) | BigInt(options.serial >>> 0),
+        serial: serialFrom(options.serial),
         signature: 0xaa55,
       },
       sector,

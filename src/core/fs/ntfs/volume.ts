@@ -13,7 +13,7 @@ import type {
   VolumeWriter,
 } from '../port';
 import { bitmapBytes, countSet, runsOf } from '../bitmap';
-import { BOOT, parseGeometry, type NtfsGeometry } from './boot-sector';
+import { BOOT, parseGeometry, serialFrom, type NtfsGeometry } from './boot-sector';
 import { checkNtfs } from './check';
 import { decompressUnit } from './decompress';
 import { ntfsLimits } from './limits';
@@ -158,10 +158,19 @@ class NtfsVolume implements Volume {
     return relabelNtfs(this.#input, label, tx);
   }
 
-  async rebase(startLba: number, tx: Transaction): Promise<void> {
+  identify(serial: number, tx: Transaction): Promise<void> {
+    return this.#changeBoot({ serial: serialFrom(serial) }, tx);
+  }
+
+  rebase(startLba: number, tx: Transaction): Promise<void> {
+    return this.#changeBoot({ hiddenSectors: startLba }, tx);
+  }
+
+  /** In the boot sector, and in its copy behind the volume's last sector. */
+  async #changeBoot(fields: Parameters<typeof BOOT.encode>[0], tx: Transaction): Promise<void> {
     const { totalSectors, sectorSize } = this.geometry;
     const sector = this.boot.slice();
-    BOOT.encode({ hiddenSectors: startLba }, sector);
+    BOOT.encode(fields, sector);
     await tx.write(0, sector);
     await tx.write(totalSectors * sectorSize, sector);
   }

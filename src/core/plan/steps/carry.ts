@@ -14,20 +14,23 @@ export interface CarryStep extends StepBase {
   readonly from: Place;
   /** Shorter than `from` where the volume is made smaller on the way. */
   readonly to: Place;
-  /** What the other disk is called in sentences, where one of the two places is on one. */
+  /** What the other disk is called in sentences, where one of the two places is on one; of a copy, what it is a copy of. */
   readonly other?: string;
   /** Every byte is carried, since what is in use is not known; nothing in it is changed. */
   readonly whole: boolean;
   /** It only makes room and is carried on later. */
   readonly aside: boolean;
+  /** A copy: what is carried stays where it is as well. */
+  readonly keeps?: true;
   /** The table as it is once this volume is there, where it can be told before all are in place. */
   readonly table?: DiskTable;
 }
 
 /** Which way a volume goes. */
-export type CarryWay = 'move' | 'away' | 'back';
+export type CarryWay = 'move' | 'away' | 'back' | 'copy';
 
-export function wayOf({ from, to }: Pick<CarryStep, 'from' | 'to'>): CarryWay {
+export function wayOf({ from, to, keeps }: Pick<CarryStep, 'from' | 'to' | 'keeps'>): CarryWay {
+  if (keeps) return 'copy';
   if (!isHere(to)) return 'away';
   return isHere(from) ? 'move' : 'back';
 }
@@ -51,9 +54,21 @@ function moveWords({ name, from, to, aside, whole, cost }: CarryStep, units: Uni
   };
 }
 
+function copyWords({ name, other, from, to, whole, cost }: CarryStep, units: UnitSystem): StepWords {
+  const size = (bytes: number): string => formatSize(bytes, units);
+  const smaller = to.length < from.length ? `, made ${size(to.length)} long on the way` : '';
+  return {
+    title: `Copy ${other} to ${name}${smaller}`,
+    detail: whole
+      ? `${size(cost.carries)} is copied, every byte: what is in use of it is not certain`
+      : `${size(cost.carries)} in use is copied, free space is not`,
+  };
+}
+
 const REASONS: Readonly<Record<CarryWay, string>> = {
   move: 'Its new place is free by now. Each piece is safe before the place it came from is written over.',
   away: 'Volumes stand in each other’s way, and this disk has no room to set one aside.',
+  copy: 'Its place is free by now. What is copied is only read, and was read once over as the measure for the proof.',
   back: 'Its new place is free by now. What was set aside is compared with what was put there before it is used.',
 };
 
@@ -68,10 +83,12 @@ export const carry: StepKind<CarryStep> = {
       other: z.string().max(200).optional(),
       whole: z.boolean(),
       aside: z.boolean(),
+      keeps: z.literal(true).optional(),
       table: diskTableSchema.optional(),
     })
-    .refine(({ from, to }) => isHere(from) || isHere(to), 'one of the two places is on the disk itself'),
-  restarts: true,
+    .refine(({ from, to }) => isHere(from) || isHere(to), 'one of the two places is on the disk itself')
+    .refine(({ to, keeps }) => !keeps || isHere(to), 'a copy is made on the disk itself'),
+  restarts: ({ keeps }) => !keeps,
   words: (step, units) => {
     const size = formatSize(step.cost.carries, units);
     switch (wayOf(step)) {
@@ -82,6 +99,8 @@ export const carry: StepKind<CarryStep> = {
           title: `Set ${step.name} aside on ${step.other}`,
           detail: `${size} is carried to unallocated space there, and is nowhere else meanwhile`,
         };
+      case 'copy':
+        return copyWords(step, units);
       case 'back':
         return { title: `Bring ${step.name} back from ${step.other}`, detail: `${size} is carried` };
     }
@@ -90,7 +109,10 @@ export const carry: StepKind<CarryStep> = {
     wayOf(step) === 'move' && step.aside
       ? 'Volumes stand in each other’s way. This one makes room and is carried on later.'
       : REASONS[wayOf(step)],
-  claims: ({ number, from, to }, owners) => owners.without(owners.at(from, number)).with(to, number),
+  claims: ({ number, from, to, keeps }, owners) => {
+    const owner = owners.at(from, keeps ? undefined : number);
+    return (keeps ? owners : owners.without(owner)).with(to, number);
+  },
   touches: ({ to }) => (isHere(to) ? [to] : []),
   table: ({ table }) => table,
   hazards: (step) =>

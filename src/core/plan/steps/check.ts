@@ -1,12 +1,12 @@
 /** Checks a kept volume and reads it for the proof. */
-import type { Place } from '@/core/place';
+import { isHere, type Place } from '@/core/place';
 import { z } from 'zod';
 import { filesWords } from '../words';
 import {
   baseShape,
   byteCount,
-  herePlaceSchema,
   numberSchema,
+  placeSchema,
   type ProofBy,
   type StepBase,
   type StepKind,
@@ -20,6 +20,8 @@ export interface CheckStep extends StepBase {
   readonly changes: boolean;
   readonly at: Place;
   readonly files: number;
+  /** What can’t be read of it is taken for zeros, and told: it is copied as far as it goes. */
+  readonly salvage?: true;
 }
 
 export const check: StepKind<CheckStep> = {
@@ -29,8 +31,9 @@ export const check: StepKind<CheckStep> = {
     number: numberSchema,
     by: z.enum(['files', 'whole']),
     changes: z.boolean(),
-    at: herePlaceSchema,
+    at: placeSchema,
     files: byteCount,
+    salvage: z.literal(true).optional(),
   }),
   words: ({ by, name, files }) =>
     by === 'files'
@@ -39,12 +42,14 @@ export const check: StepKind<CheckStep> = {
           title: `Read ${name} whole`,
           detail: 'its files can’t be read for certain, so it is compared byte for byte',
         },
-  reason: ({ changes }) =>
-    changes
-      ? 'Nothing is built on a fault, and what is read now is the measure for the proof.'
-      : 'It is not changed. It is read now so that it can be shown to be the same afterwards.',
-  claims: ({ at, number }, owners) => {
-    owners.at(at, number);
+  reason: ({ changes, salvage }) =>
+    salvage
+      ? 'What is read now is the measure for its copy.'
+      : changes
+        ? 'Nothing is built on a fault, and what is read now is the measure for the proof.'
+        : 'It is not changed. It is read now so that it can be shown to be the same afterwards.',
+  claims: ({ at, number, salvage }, owners) => {
+    owners.at(at, salvage && !isHere(at) ? undefined : number);
     return owners;
   },
   touches: () => [],

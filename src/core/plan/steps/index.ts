@@ -8,6 +8,7 @@ import { carry, type CarryStep } from './carry';
 import { check, type CheckStep } from './check';
 import { empty, type EmptyStep } from './empty';
 import { grow, type GrowStep } from './grow';
+import { identify, type IdentifyStep } from './identify';
 import { make, type MakeStep } from './make';
 import { mark, type MarkStep } from './mark';
 import { prove, type ProveStep } from './prove';
@@ -25,6 +26,7 @@ export interface StepsByKind {
   readonly empty: EmptyStep;
   readonly remove: RemoveStep;
   readonly table: TableStep;
+  readonly identify: IdentifyStep;
   readonly grow: GrowStep;
   readonly make: MakeStep;
   readonly relabel: RelabelStep;
@@ -41,6 +43,7 @@ const KINDS: { readonly [K in keyof StepsByKind]: StepKind<StepsByKind[K]> } = {
   empty,
   remove,
   table,
+  identify,
   grow,
   make,
   relabel,
@@ -66,13 +69,17 @@ export const stepTable = (step: Step): DiskTable | undefined => kindOf(step).tab
 /** What a person should know before a step. */
 export const stepHazards = (step: Step): readonly string[] => kindOf(step).hazards?.(step) ?? [];
 /** Whether a machine must restart for a step on the volume its system runs from. */
-export const stepRestarts = (step: Step): boolean => kindOf(step).restarts ?? false;
+export function stepRestarts(step: Step): boolean {
+  const { restarts = false } = kindOf(step);
+  return typeof restarts === 'function' ? restarts(step) : restarts;
+}
 
 export { overlapsItself, wayOf } from './carry';
 export type { CarryStep } from './carry';
 export type { CheckStep } from './check';
 export type { EmptyStep } from './empty';
 export type { GrowStep } from './grow';
+export type { IdentifyStep } from './identify';
 export type { MakeStep } from './make';
 export type { MarkStep } from './mark';
 export type { ProveStep } from './prove';

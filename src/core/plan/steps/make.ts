@@ -1,6 +1,6 @@
 /** Makes a new file system. */
 import { findKind } from '@/core/fs';
-import type { Place } from '@/core/place';
+import { isHere, type Place } from '@/core/place';
 import { formatSize } from '@/core/size';
 import { z } from 'zod';
 import { lossWords } from '../words';
@@ -47,6 +47,11 @@ export const make: StepKind<MakeStep> = {
     return { title: `Make ${name}, ${formatSize(at.length, units)} ${title}`, detail: `${format} format${lost}` };
   },
   reason: () => 'Nothing that is kept lies there any more.',
-  claims: ({ at }, owners) => owners.with(at, 'new'),
+  claims: ({ at, replaces }, owners) => {
+    // What it takes the place of was kept only until it had been copied.
+    const old =
+      replaces === undefined ? undefined : owners.owners.find((o) => o.volume === replaces && isHere(o.place));
+    return (old ? owners.without(old) : owners).with(at, 'new');
+  },
   touches: ({ at }) => [at],
 };

@@ -15,6 +15,8 @@ import {
 export interface ProveStep extends StepBase {
   readonly kind: 'prove';
   readonly number: number;
+  /** The check whose reading it is compared with, where that has another number than the volume. */
+  readonly measure?: number;
   readonly by: ProofBy;
   readonly at: Place;
   readonly files: number;
@@ -25,6 +27,7 @@ export const prove: StepKind<ProveStep> = {
     kind: z.literal('prove'),
     ...baseShape,
     number: numberSchema,
+    measure: numberSchema.optional(),
     by: z.enum(['files', 'whole']),
     at: herePlaceSchema,
     files: byteCount,

@@ -44,7 +44,7 @@ export interface StepKind<S extends StepBase> {
   /** What a step of this kind is when it is read from a journal. */
   readonly schema: z.ZodType<S>;
   /** A volume that a running system is on can't be treated so; the machine restarts for it. */
-  readonly restarts?: true;
+  readonly restarts?: boolean | ((step: S) => boolean);
   words(step: S, units: UnitSystem): StepWords;
   /** Why it is there, and there. */
   reason(step: S): string;

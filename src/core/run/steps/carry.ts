@@ -1,5 +1,5 @@
 /** Carrying a volume: on the disk itself, away to another disk, and back; and clearing what was there. */
-import { OverlayDevice, WindowDevice } from '@/core/device';
+import { OverlayDevice, SalvageDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import type { ByteRange } from '@/core/fs';
 import { overlapsItself, wayOf, windowsOf, type CarryStep, type EmptyStep } from '@/core/plan';
 import { applyNow } from '../apply-now';
@@ -9,6 +9,7 @@ import type { StepContext, StepRunner } from './step-context';
 
 export const carry: StepRunner<CarryStep> = (step, context) => {
   const way = wayOf(step);
+  if (way === 'copy') return copy(step, context);
   if (way === 'away') return carryAway(step, context);
   if (way === 'back') return carryBack(step, context);
   return step.to.length < step.from.length ? moveSmaller(step, context) : move(step, context);
@@ -80,6 +81,40 @@ async function carryFreely(
     await copyParts(source, target, parts);
     await target.device.flush();
   });
+}
+
+/**
+ * What is copied is only read, and stays as it is, so that after a cut the same comes of it again. A disk that fails is
+ * read as far as it goes. A copy that is made smaller is made so in an overlay over its original, by reference.
+ */
+async function copy(step: CarryStep, context: StepContext): Promise<void> {
+  const { from, to, whole } = step;
+  const { journal } = context.ports;
+  let unread = 0;
+  const salvaged = new SalvageDevice(context.disk(from), (_, length) => (unread += length));
+  const original = new WindowDevice(salvaged, from.start, from.length);
+  const source = { device: await copiedFrom(original, step, context), start: 0 };
+  const ranges = whole
+    ? [{ start: 0, end: to.length }]
+    : await (await context.open(new WindowDevice(source.device, 0, to.length))).allocation();
+  const begun = begunPieces(context);
+  if (begun === undefined) await listCarried(journal, context.index, ranges);
+  await inPieces(portsOf(context), context.index, freely(to.length), ranges, begun ?? 0, async (parts, piece) => {
+    unread = 0;
+    await copyParts(source, endOf(step, context), parts);
+    await context.ports.disk.flush();
+    if (unread > 0) await journal.append({ kind: 'lost', step: context.index, piece, bytes: unread });
+  });
+  await arrive(step, context, ranges);
+}
+
+/** The original as it is copied: over it, where the copy is to be smaller. */
+async function copiedFrom(original: BlockDevice, { from, to }: CarryStep, context: StepContext): Promise<BlockDevice> {
+  if (to.length === from.length) return original;
+  const overlay = await OverlayDevice.open(original);
+  const volume = await context.open(overlay);
+  await applyNow(overlay, 0, await volume.allocation(), (tx) => volume.shrink(to.length, tx, context.state));
+  return overlay;
 }
 
 async function carryAway(step: CarryStep, context: StepContext): Promise<void> {

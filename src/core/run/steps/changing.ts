@@ -1,6 +1,15 @@
 /** Steps that change a volume where it is, through one transaction each; and those that are only marked. */
 import { driverOf } from '@/core/fs';
-import type { GrowStep, MakeStep, MarkStep, RelabelStep, RemoveStep, ShrinkStep, TableStep } from '@/core/plan';
+import type {
+  GrowStep,
+  IdentifyStep,
+  MakeStep,
+  MarkStep,
+  RelabelStep,
+  RemoveStep,
+  ShrinkStep,
+  TableStep,
+} from '@/core/plan';
 import { CoreError } from '@/core/errors';
 import type { StepRunner } from './step-context';
 
@@ -12,6 +21,9 @@ export const grow: StepRunner<GrowStep> = ({ at }, context) =>
 
 export const mark: StepRunner<MarkStep> = ({ at }, context) =>
   context.change(at, (volume, tx) => volume.markForCheck(tx));
+
+export const identify: StepRunner<IdentifyStep> = ({ at, serial }, context) =>
+  context.change(at, (volume, tx) => volume.identify(serial, tx));
 
 export const relabel: StepRunner<RelabelStep> = ({ at, label }, context) =>
   context.change(at, (volume, tx) => volume.relabel(label, tx));

@@ -1,7 +1,7 @@
 /** How every kind of step is carried out. A kind that is not in the record below does not compile. */
 import type { Step, StepsByKind } from '@/core/plan';
 import { carry, empty } from './carry';
-import { grow, make, mark, relabel, remove, shrink, table } from './changing';
+import { grow, identify, make, mark, relabel, remove, shrink, table } from './changing';
 import { check, prove } from './reading';
 import type { StepContext, StepRunner } from './step-context';
 
@@ -12,6 +12,7 @@ const RUNNERS: { readonly [K in keyof StepsByKind]: StepRunner<StepsByKind[K]> }
   empty,
   remove,
   table,
+  identify,
   grow,
   make,
   relabel,

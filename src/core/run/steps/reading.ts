@@ -1,8 +1,9 @@
 /** Reading a kept volume for the proof: before, as the measure, and after, to be compared with it. */
-import { WindowDevice, type BlockDevice } from '@/core/device';
+import { SalvageDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { CheckStep, ProveStep } from '@/core/plan';
-import { compareManifests, digestWhole, takeManifest, type ManifestEntry } from '@/core/proof';
+import { isHere } from '@/core/place';
+import { compareManifests, digestWhole, lossesOf, takeManifest, type ManifestEntry } from '@/core/proof';
 import type { JournalStore } from '../journal';
 import { readJournal } from '../journal-state';
 import type { StepContext, StepRunner } from './step-context';
@@ -13,6 +14,7 @@ async function* manifestOf(
   context: StepContext,
   device: BlockDevice,
   step: CheckStep | ProveStep,
+  lost?: () => number,
 ): AsyncGenerator<ManifestEntry> {
   const { hasher, signal, alwaysBytes } = context.ports;
   const window = new WindowDevice(device, step.at.start, step.at.length);
@@ -20,6 +22,7 @@ async function* manifestOf(
     ...(hasher ? { hasher } : {}),
     ...(signal ? { signal } : {}),
     ...(alwaysBytes ? { alwaysBytes } : {}),
+    ...(lost ? { lost } : {}),
     progress: ({ bytes }: { bytes: number }) => context.report(bytes),
   };
   if (step.by === 'whole') yield digestWhole(window, options);
@@ -27,7 +30,7 @@ async function* manifestOf(
 }
 
 export const check: StepRunner<CheckStep> = async (step, context) => {
-  const { journal, disk, original } = context.ports;
+  const { journal } = context.ports;
   if (step.changes && step.by === 'files') await assertSound(step, context);
   let entries: ManifestEntry[] = [];
   let part = 0;
@@ -36,14 +39,22 @@ export const check: StepRunner<CheckStep> = async (step, context) => {
     part += 1;
     entries = [];
   };
-  // A copy is measured by what it is a copy of.
-  for await (const entry of manifestOf(context, original ?? disk, step)) {
+  const { device, lost } = measured(step, context);
+  for await (const entry of manifestOf(context, device, step, lost)) {
     entries.push(entry);
     if (entries.length >= MANIFEST_PART) await keep();
   }
   await keep();
   return context.markDone();
 };
+
+/** What is read as the measure. Where the run works on a copy of the disk, that is what it is a copy of. */
+function measured({ at, salvage }: CheckStep, context: StepContext): { device: BlockDevice; lost?: () => number } {
+  const device = isHere(at) ? (context.ports.original ?? context.ports.disk) : context.disk(at);
+  if (!salvage) return { device };
+  let bytes = 0;
+  return { device: new SalvageDevice(device, (_, length) => (bytes += length)), lost: () => bytes };
+}
 
 /** Checked again just before the change, since the disk may not be the one that was surveyed. */
 async function assertSound({ at }: CheckStep, context: StepContext): Promise<void> {
@@ -61,9 +72,21 @@ async function assertSound({ at }: CheckStep, context: StepContext): Promise<voi
 export async function proveVolume(step: ProveStep, context: StepContext): Promise<void> {
   const after: ManifestEntry[] = [];
   for await (const entry of manifestOf(context, context.ports.disk, step)) after.push(entry);
-  const comparison = compareManifests(await manifestBefore(context.ports.journal, step), after);
+  const before = await manifestBefore(context.ports.journal, step);
+  const comparison = compareManifests(before, after);
   const findings = step.by === 'files' ? await (await context.open(context.window(step.at))).check() : [];
-  context.proven({ ...comparison, number: step.number, name: step.name, findings });
+  const lost = lossesOf(before, await unreadOf(step, context));
+  context.proven({ ...comparison, number: step.number, name: step.name, findings, ...(lost ? { lost } : {}) });
+}
+
+/** Bytes that could not be read when the volume was copied, if it is a copy. */
+async function unreadOf({ number }: ProveStep, { state, ports }: StepContext): Promise<number> {
+  const copying = state.plan.steps.findIndex((s) => s.kind === 'carry' && s.keeps && s.number === number);
+  if (copying < 0) return 0;
+  const lost = new Map<number, number>();
+  for await (const { record } of readJournal(ports.journal))
+    if (record.kind === 'lost' && record.step === copying) lost.set(record.piece, record.bytes);
+  return [...lost.values()].reduce((sum, bytes) => sum + bytes, 0);
 }
 
 export const prove: StepRunner<ProveStep> = async (step, context) => {
@@ -72,10 +95,13 @@ export const prove: StepRunner<ProveStep> = async (step, context) => {
 };
 
 /** The manifest that the check step kept. @throws CoreError `storage.lost` */
-async function manifestBefore(journal: JournalStore, { number, name }: ProveStep): Promise<ManifestEntry[]> {
+async function manifestBefore(
+  journal: JournalStore,
+  { number, measure = number, name }: ProveStep,
+): Promise<ManifestEntry[]> {
   let entries: ManifestEntry[] | undefined;
   for await (const { record } of readJournal(journal)) {
-    if (record.kind !== 'manifest' || record.number !== number) continue;
+    if (record.kind !== 'manifest' || record.number !== measure) continue;
     if (record.part === 0) entries = [];
     if (!entries) break;
     entries.push(...record.entries);

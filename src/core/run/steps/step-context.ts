@@ -25,10 +25,12 @@ export class StepContext {
     readonly proven: (proof: VolumeProof) => void,
   ) {}
 
-  /** The disk that a place is on. @throws CoreError `run.elsewhere` when it is not at hand */
+  /** The disk that a place is on. @throws CoreError `run.source`, `run.elsewhere` when it is not at hand */
   disk(place: Place): BlockDevice {
     if (isHere(place)) return this.ports.disk;
     const device = this.ports.others?.get(place.disk);
+    const source = this.state.plan.sources.find((s) => s.disk === place.disk);
+    if (!device && source) throw new CoreError('run.source', { name: source.name, reason: 'it is not at hand' });
     const name = this.state.plan.lent.find((l) => l.disk === place.disk)?.name ?? 'the other disk';
     if (!device) throw new CoreError('run.elsewhere', { name, reason: 'it is not at hand' });
     if (place.start + place.length > device.size)

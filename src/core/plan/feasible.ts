@@ -1,0 +1,106 @@
+/** Whether a planned layout can be reached at all; what needs an order to be found is not asked here. */
+import { CoreError } from '@/core/errors';
+import { boundsOf, type Survey, type SurveyedVolume } from '@/core/inspect';
+import { endOf, lastUsable, nameOf, settle, type LaidVolume, type Layout } from '@/core/layout';
+import { formatSize } from '@/core/size';
+import { gptRoom, USUAL_ENTRIES, USUAL_ENTRY_SIZE } from '@/core/table';
+import { refused } from './refused';
+import type { Copied, Kept } from './subjects';
+
+/** What is asked. */
+export interface Wanted {
+  readonly survey: Survey;
+  readonly planned: Layout;
+  readonly kept: readonly Kept[];
+  readonly copied: readonly Copied[];
+  readonly override: boolean;
+}
+
+/** @throws CoreError `plan.refused`, `fs.*` with the reason why it can't be reached */
+export function assertFeasible(wanted: Wanted): void {
+  assertTable(wanted);
+  assertPlaces(wanted);
+  for (const kept of wanted.kept) assertKept(kept, wanted);
+  for (const copied of wanted.copied) assertCopied(copied, wanted);
+}
+
+function assertTable({ survey, planned, kept }: Wanted): void {
+  const error = survey.findings.find((f) => f.severity === 'error');
+  const anew = planned.mendTable && kept.length === 0;
+  if (error && !anew) throw refused(`the table is damaged: ${error.message}`);
+  if (planned.table !== survey.table && (planned.table === 'none' || (survey.table === 'none' && !anew)))
+    throw refused('a table can’t be put before or taken from a volume that is kept');
+}
+
+function assertPlaces({ survey, planned }: Wanted): void {
+  let at = planned.table === 'gpt' ? gptFirst(survey, planned) : 0;
+  if (planned.table === 'mbr' && planned.volumes.some((v) => v.start === 0)) at = survey.sectorSize;
+  for (const volume of planned.volumes) {
+    if (volume.start < at) throw refused(`${nameOf(volume)} overlaps the volume before it`);
+    if (volume.start % survey.sectorSize || volume.length % survey.sectorSize)
+      throw refused(`${nameOf(volume)} does not begin and end between sectors`);
+    at = endOf(volume);
+  }
+  if (at > lastUsable(planned))
+    throw refused(`the volumes end ${formatSize(at - lastUsable(planned))} past the end of the disk`);
+  const settled = settle(planned, boundsOf(survey));
+  if (!settled.ok) throw new CoreError('plan.refused', { reason: settled.reason });
+  const moved = settled.layout.volumes.find((v, i) => {
+    const own = planned.volumes[i]!;
+    return v.start !== own.start || v.length !== own.length || v.logical !== own.logical;
+  });
+  if (moved) throw refused(`${nameOf(moved)} has no place in the table as it is drawn`);
+}
+
+/** The first byte behind the first copy of a GUID table. */
+function gptFirst(survey: Survey, planned: Layout): number {
+  const entryCount = planned.tableEntries ?? USUAL_ENTRIES * USUAL_ENTRY_SIZE;
+  return gptRoom({ entryCount, entrySize: 1 }, survey.size, survey.sectorSize).first;
+}
+
+function assertKept({ planned, now, before }: Kept, { survey, override }: Wanted): void {
+  if (planned.format) return;
+  assertSame(planned, now, before.fileSystem, before.label);
+  const error = override ? undefined : now.findings.find((f) => f.severity === 'error');
+  if (planned.start !== now.start) {
+    if (survey.table === 'none') throw refused(`${nameOf(planned)} can’t be moved on a disk without a table`);
+    if (error && now.info) throw unsound(now, error.message);
+  }
+  assertLength(planned.length, before.length, now, error?.message);
+}
+
+function assertCopied({ planned, origin, original, survey: source, whole }: Copied, wanted: Wanted): void {
+  assertSame(planned, original, original.info?.kind ?? 'unknown', original.info?.label ?? '');
+  const [error] = original.findings.filter((f) => f.severity === 'error');
+  // One that is not sound is copied as it is, every byte; nothing of it is changed.
+  assertLength(planned.length, original.length, original, whole ? error?.message : undefined);
+  if (source.sectorSize !== wanted.survey.sectorSize && original.info)
+    throw refused(
+      `${origin.name} of ${origin.diskName} is written for sectors of ${source.sectorSize} bytes, and this disk has ${wanted.survey.sectorSize}: its copy could not be read here`,
+    );
+}
+
+/** What stays with a volume: its kind, and its label where that can't be changed. */
+function assertSame(planned: LaidVolume, now: SurveyedVolume, fileSystem: string, label: string): void {
+  if (planned.fileSystem !== fileSystem)
+    throw refused(`${nameOf(planned)} can’t change its file system and keep its files`);
+  if (planned.label !== label && !now.abilities.relabel)
+    throw new CoreError('fs.ability', { fileSystem: titleOf(now), ability: 'change its label' });
+}
+
+function assertLength(wanted: number, before: number, now: SurveyedVolume, error: string | undefined): void {
+  if (wanted === before) return;
+  const shrinks = wanted < before;
+  const ability = shrinks ? 'shrink' : 'grow';
+  if (!now.abilities[ability] || !now.limits) throw new CoreError('fs.ability', { fileSystem: titleOf(now), ability });
+  if (error) throw unsound(now, error);
+  const { floor, ceiling } = now.limits;
+  if (shrinks && wanted < floor.bytes)
+    throw new CoreError('fs.below-floor', { wanted, floor: floor.bytes, reason: floor.reason });
+  if (!shrinks && wanted > ceiling.bytes)
+    throw new CoreError('fs.above-ceiling', { wanted, ceiling: ceiling.bytes, reason: ceiling.reason });
+}
+
+const titleOf = (now: SurveyedVolume): string => now.info?.title ?? 'unknown';
+const unsound = (now: SurveyedVolume, first: string): CoreError =>
+  new CoreError('fs.unsound', { fileSystem: titleOf(now), findings: now.findings.length, first });

@@ -1,0 +1,200 @@
+/** The steps of a plan, each from what it is about, with what it costs on the medium. */
+import { crc32 } from '@/core/bytes';
+import { hasErrors } from '@/core/errors';
+import { bytesBeyond, findKind, totalOf } from '@/core/fs';
+import type { Survey, SurveyedVolume } from '@/core/inspect';
+import { isMade, nameOf, type LaidVolume } from '@/core/layout';
+import { formatSize } from '@/core/size';
+import { gptRoom, type DiskTable } from '@/core/table';
+import { secondsFor, type MediumSpeed } from './medium';
+import { refused } from './refused';
+import { placeOf, type Copied, type Kept } from './subjects';
+import type {
+  CarryStep,
+  CheckStep,
+  GrowStep,
+  IdentifyStep,
+  Loss,
+  MakeStep,
+  MarkStep,
+  ProofBy,
+  ProveStep,
+  RelabelStep,
+  RemoveStep,
+  ShrinkStep,
+  StepCost,
+  TableStep,
+} from './steps';
+
+const SECTOR_WRITE = 4096;
+
+export const lossOf = (v: SurveyedVolume): Loss => ({ files: v.files, bytes: v.info?.used ?? v.length });
+
+/** A volume that stays as it is and has errors, or is not known, is compared as a whole. */
+const proofBy = (now: SurveyedVolume, changes: boolean): ProofBy =>
+  now.info && (changes || !hasErrors(now.findings)) ? 'files' : 'whole';
+
+/** What is in use of a volume; all of it where that is not known. Bytes. */
+const inUse = (now: SurveyedVolume, length = now.length): number => (now.info ? totalOf(now.allocation) : length);
+
+export class StepMakers {
+  constructor(
+    private readonly survey: Survey,
+    private readonly speed: MediumSpeed,
+  ) {}
+
+  cost(reads: number, writes: number, seeks: number, carries = 0): StepCost {
+    return { reads, writes, carries, seconds: secondsFor(this.speed, reads, writes, seeks) };
+  }
+
+  check({ planned, now }: Kept, changes: boolean): CheckStep {
+    return {
+      kind: 'check',
+      name: nameOf(planned),
+      number: now.number,
+      by: proofBy(now, changes),
+      changes,
+      at: placeOf(now),
+      files: now.files,
+      cost: this.cost(totalOf(now.allocation), 0, now.files),
+    };
+  }
+
+  /** Reads what is copied, as the measure for its copy. */
+  checkOriginal({ origin, original, here, from, number, whole }: Copied): CheckStep {
+    const reads = inUse(original);
+    return {
+      kind: 'check',
+      name: `${origin.name} of ${origin.diskName}`,
+      number: here ? original.number : number,
+      by: whole ? 'whole' : 'files',
+      changes: false,
+      at: { disk: from.disk, start: original.start, length: original.length },
+      files: original.files,
+      salvage: true,
+      cost: this.cost(reads, 0, original.files),
+    };
+  }
+
+  shrink({ planned, now }: Kept): ShrinkStep {
+    const carries = bytesBeyond(now.allocation, planned.length);
+    const structures = Math.min(now.length, SECTOR_WRITE + carries / 1000);
+    const cost = this.cost(carries, carries + structures, 4 + carries / (1 << 20), carries);
+    return { kind: 'shrink', name: nameOf(planned), at: placeOf(now), to: planned.length, cost };
+  }
+
+  copy({ planned, origin, original, number, from, whole }: Copied): CarryStep {
+    const length = Math.min(from.length, planned.length);
+    const carries = inUse(original, length);
+    return {
+      kind: 'carry',
+      name: nameOf(planned),
+      number,
+      from,
+      to: placeOf({ start: planned.start, length }),
+      other: `${origin.name} of ${origin.diskName}`,
+      whole,
+      aside: false,
+      keeps: true,
+      cost: this.cost(carries, carries + SECTOR_WRITE, 4 + carries / (1 << 20), carries),
+    };
+  }
+
+  /** None where nothing of the copy may be changed, or it is to take its original's place. */
+  identify({ planned, from, origin, whole }: Copied): IdentifyStep[] {
+    if (whole || origin.identity === 'kept') return [];
+    const at = placeOf({ start: planned.start, length: Math.min(from.length, planned.length) });
+    const serial = serialOf(planned, this.survey);
+    return [{ kind: 'identify', name: nameOf(planned), at, serial, cost: this.cost(0, SECTOR_WRITE, 4) }];
+  }
+
+  grow(planned: LaidVolume, from: number): GrowStep {
+    return { kind: 'grow', name: nameOf(planned), at: placeOf(planned), from, cost: this.cost(0, SECTOR_WRITE, 4) };
+  }
+
+  remove(before: LaidVolume, now: SurveyedVolume): RemoveStep {
+    return { kind: 'remove', name: nameOf(before), at: placeOf(now), loses: lossOf(now), cost: this.cost(0, 0, 0) };
+  }
+
+  relabel(planned: LaidVolume): RelabelStep {
+    const { label } = planned;
+    const cost = this.cost(0, SECTOR_WRITE, 2);
+    return { kind: 'relabel', name: nameOf(planned), at: placeOf(planned), label, cost };
+  }
+
+  /** @throws CoreError `plan.refused` */
+  make(volume: LaidVolume): MakeStep {
+    const facts = findKind(volume.fileSystem);
+    if (!facts) throw refused(`a ${volume.fileSystem} volume can’t be made`);
+    const format = volume.format ?? 'quick';
+    const { sectorSize } = this.survey;
+    const clusterSize = volume.clusterSize ?? facts.defaultClusterSize(volume.length, sectorSize);
+    if (clusterSize === undefined || !facts.clusterSizes(volume.length, sectorSize).includes(clusterSize)) {
+      throw refused(
+        `${formatSize(volume.length)} with clusters of ${formatSize(clusterSize ?? 0)} does not suit ${facts.title}`,
+      );
+    }
+    const label = facts.normaliseLabel(volume.label);
+    const tables = (volume.length / clusterSize) * 8;
+    const { origin } = volume;
+    const now = origin.kind === 'kept' ? this.survey.volumes.find((v) => v.number === origin.number) : undefined;
+    return {
+      kind: 'make',
+      name: nameOf(volume),
+      at: placeOf(volume),
+      fileSystem: volume.fileSystem,
+      label,
+      clusterSize,
+      serial: serialOf(volume, this.survey),
+      format,
+      cost: this.cost(0, format === 'full' ? volume.length : tables, 8),
+      ...(now ? { replaces: now.number, loses: lossOf(now) } : {}),
+    };
+  }
+
+  prove({ planned, now }: Kept, changes: boolean): ProveStep {
+    return {
+      kind: 'prove',
+      name: nameOf(planned),
+      number: now.number,
+      by: proofBy(now, changes),
+      at: placeOf(planned),
+      files: now.files,
+      cost: this.cost(totalOf(now.allocation), 0, now.files),
+    };
+  }
+
+  proveCopy({ planned, original, here, number, whole }: Copied): ProveStep {
+    return {
+      kind: 'prove',
+      name: nameOf(planned),
+      number,
+      by: whole ? 'whole' : 'files',
+      at: placeOf(planned),
+      files: original.files,
+      ...(here ? { measure: original.number } : {}),
+      cost: this.cost(inUse(original), 0, original.files),
+    };
+  }
+
+  mark({ planned }: Kept): MarkStep {
+    return { kind: 'mark', name: nameOf(planned), at: placeOf(planned), cost: this.cost(0, SECTOR_WRITE, 2) };
+  }
+
+  table(table: Exclude<DiskTable, { kind: 'none' }>, volumes: readonly LaidVolume[]): TableStep {
+    const { size, sectorSize, findings, table: from } = this.survey;
+    const mends = findings.filter((f) => f.severity !== 'info').map((f) => f.message);
+    const bytes = table.kind === 'gpt' ? 2 * gptRoom(table, size, sectorSize).first : sectorSize;
+    const name = 'the partition table';
+    return { kind: 'table', name, table, from, volumes: volumes.length, mends, cost: this.cost(0, bytes, 2) };
+  }
+}
+
+/** A serial number that is the same for the same plan of the same disk. */
+function serialOf(volume: LaidVolume, { partitions, size }: Survey): number {
+  const { start, length, fileSystem, label, origin } = volume;
+  const told = [partitions, size, start, length, fileSystem, label];
+  // Copies are told from what is made at the same place, and from each other.
+  const text = JSON.stringify(isMade(volume) ? told : [...told, origin]);
+  return crc32(new TextEncoder().encode(text));
+}

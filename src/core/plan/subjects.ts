@@ -1,0 +1,86 @@
+/** What a plan is about: volumes that are kept, each with how it is now, and volumes that are copied, with their originals. */
+import { hasErrors } from '@/core/errors';
+import { layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
+import type { CopyOrigin, LaidVolume, Layout } from '@/core/layout';
+import { HERE, type DiskId, type Place, type Stretch } from '@/core/place';
+import { refused } from './refused';
+
+/** Another disk whose volumes are copied; it is only read. */
+export interface SourceDisk {
+  readonly disk: DiskId;
+  /** What the disk is called in sentences. */
+  readonly name: string;
+  readonly survey: Survey;
+}
+
+/** A kept volume with how it is now. */
+export interface Kept {
+  readonly planned: LaidVolume;
+  readonly now: SurveyedVolume;
+  readonly before: LaidVolume;
+}
+
+/** A copy with its original. */
+export interface Copied {
+  readonly planned: LaidVolume;
+  readonly origin: CopyOrigin;
+  /** The number that the plan gives it, behind those that the disk's own volumes have. */
+  readonly number: number;
+  readonly original: SurveyedVolume;
+  /** The disk that the original is on. */
+  readonly survey: Survey;
+  /** What the original is of this disk, if it is on this one. */
+  readonly here: 'kept' | 'going' | undefined;
+  /** Where the original is when it is copied. */
+  readonly from: Place;
+  /** Every byte is copied, as nothing is sure of what is in it. */
+  readonly whole: boolean;
+}
+
+/** A place on the disk that a plan is drawn on. */
+export const placeOf = ({ start, length }: Stretch): Place => ({ disk: HERE, start, length });
+
+/** All kept volumes of a planned layout. @throws CoreError `plan.refused` */
+export function keptOf(survey: Survey, planned: Layout): Kept[] {
+  const now = layoutOf(survey);
+  return planned.volumes.flatMap((volume): Kept[] => {
+    if (volume.origin.kind !== 'kept') return [];
+    const { number } = volume.origin;
+    const found = survey.volumes.find((v) => v.number === number);
+    const before = now.volumes.find((v) => v.origin.kind === 'kept' && v.origin.number === number);
+    if (!found || !before) throw refused(`volume ${number} is not on the disk`);
+    return [{ planned: volume, now: found, before }];
+  });
+}
+
+/** All copies of a planned layout. @throws CoreError `plan.refused` where an original is not there */
+export function copiedOf(
+  survey: Survey,
+  planned: Layout,
+  kept: readonly Kept[],
+  disks: readonly SourceDisk[],
+): Copied[] {
+  const highest = Math.max(0, ...survey.volumes.map((v) => v.number));
+  const copies = planned.volumes.filter((v) => v.origin.kind === 'copy');
+  return copies.map((volume, i): Copied => {
+    const origin = volume.origin as CopyOrigin;
+    const { disk, number } = origin.of;
+    const source = disk === HERE ? survey : disks.find((d) => d.disk === disk)?.survey;
+    const original = source?.volumes.find((v) => v.number === number);
+    if (!source || !original) throw refused(`${origin.name} of ${origin.diskName} is not at hand`);
+    const stays = disk === HERE ? kept.find((k) => k.now.number === number && !k.planned.format) : undefined;
+    const from = stays
+      ? placeOf({ start: stays.planned.start, length: Math.min(stays.planned.length, stays.before.length) })
+      : { disk, start: original.start, length: original.length };
+    return {
+      planned: volume,
+      origin,
+      number: highest + 1 + i,
+      original,
+      survey: source,
+      here: disk !== HERE ? undefined : stays ? 'kept' : 'going',
+      from,
+      whole: !original.info || hasErrors(original.findings),
+    };
+  });
+}
