@@ -26,6 +26,11 @@ const reading = (command: Command): Command =>
     .option('--sector-size <bytes>', '512 or 4096; found out when left out')
     .option('--inside <name>', 'which file of an archive the image is, where it holds several');
 
+const collect = (value: string, before: string[] = []): string[] => [...before, value];
+/** Other disks that a target names. */
+const withDisks = (command: Command): Command =>
+  command.option('--with <name=file>', 'another disk, by the name the target has for it', collect);
+
 reading(program.command('inspect <image>')).description('disk, table, volumes, unallocated').action(verb(inspect));
 reading(program.command('files <image>'))
   .description('path, size and SHA-256 of every file')
@@ -35,13 +40,13 @@ reading(program.command('check <image>'))
   .description('findings')
   .option('--volume <number>', 'one volume only')
   .action(verb(check));
-reading(program.command('plan <image>'))
+withDisks(reading(program.command('plan <image>')))
   .description('the work order, or the refusal and why')
   .requiredOption('--target <json>', 'the planned layout')
   .option('--scratch <file>', 'a file that is not there yet, for volumes that can be set aside nowhere on the disk')
   .option('--override', 'go on with volumes whose check found errors')
   .action(verb(plan));
-reading(program.command('run <image>'))
+withDisks(reading(program.command('run <image>')))
   .description('runs, proves, prints the certificate')
   .option('--target <json>', 'the planned layout')
   .option('--out <file>', 'where the result goes')

@@ -6,6 +6,6 @@ export type { FileFacts, Files } from './files';
 export { holding } from './locks';
 export type { Wanted } from './locks';
 export { assertApart, assertNew, createBeside, makeFile, publish } from './new-file';
-export { claimScratch, makeScratch, openScratch, othersOf, removeScratch, scratchIn } from './scratch';
+export { claimScratch, makeScratch, openScratch, othersOf, removeScratch, SCRATCH, scratchIn } from './scratch';
 export { readWhole } from './whole';
 export { packingOf, writeImage, writeRaw } from './write-image';

@@ -6,6 +6,7 @@
  * |--------|-------|----------------------------------------------------------------|
  * | 8192   | 4096  | a frame as in logs: version, run, whether anything is in it yet |
  */
+import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { Survey } from '@/core/inspect';
 import { ALIGNMENT } from '@/core/layout';
@@ -19,7 +20,7 @@ import { assertNew, makeFile, nameOfFile } from './new-file';
 import { readWhole, writeWhole } from './whole';
 
 /** What plans know the file by, wherever it is. */
-const SCRATCH: DiskId = 'scratch';
+export const SCRATCH: DiskId = 'scratch';
 const HEADER_AT = 8192;
 const HEADER_ROOM = 4096;
 
@@ -130,7 +131,10 @@ export async function removeScratch(files: Files, path: string | undefined, run:
   if (path !== undefined && (await headerOf(files, path))?.run === run) await files.remove(path);
 }
 
-/** The devices that a run sets volumes aside on. */
-export function othersOf(scratch: FileDevice | undefined): ReadonlyMap<DiskId, FileDevice> {
-  return new Map(scratch ? [[SCRATCH, scratch]] : []);
+/** The devices that a run works with beside its own: the file it sets volumes aside in, and disks that it copies from. */
+export function othersOf(
+  scratch: FileDevice | undefined,
+  sources: ReadonlyMap<DiskId, BlockDevice>,
+): ReadonlyMap<DiskId, BlockDevice> {
+  return scratch ? new Map<DiskId, BlockDevice>([...sources, [SCRATCH, scratch]]) : sources;
 }

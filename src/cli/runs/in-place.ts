@@ -22,14 +22,23 @@ import {
   othersOf,
   removeScratch,
 } from '../files';
+import type { WithDisks } from '../with-disks';
 import { planned } from './planned';
-import { journalToBegin, journalToResume, openUndo, undoOf, type JournalFile, type UndoFile } from './run-files';
+import {
+  journalToBegin,
+  journalToResume,
+  openUndo,
+  sourcesToResume,
+  undoOf,
+  type JournalFile,
+  type UndoFile,
+} from './run-files';
 import { freshRun, tell, tidyUp, withPorts, type RunCall } from './run-options';
 
 /** Begins a run on the image itself. */
 export async function startInPlace(call: RunCall): Promise<number> {
   const { files, image: path, options } = call;
-  return planned(call, async (image, plan) => {
+  return planned(call, async (image, plan, sources) => {
     const run = freshRun();
     const old = await openUndo(files, path);
     await old?.file.close();
@@ -50,7 +59,7 @@ export async function startInPlace(call: RunCall): Promise<number> {
         else if (old) await files.remove(undoOf(path));
       };
       const start = { run, override: options.override ?? false, undo: undo !== undefined, begun };
-      const certificate = await withPorts({ disk, others: othersOf(scratch), journal }, (ports) =>
+      const certificate = await withPorts({ disk, others: othersOf(scratch, sources), journal }, (ports) =>
         startRun(plan, ports, start),
       ).catch(async (error: unknown) => {
         if (journal.empty) {
@@ -82,13 +91,15 @@ export async function resumeInPlace(call: RunCall): Promise<number> {
     const file = await FileDevice.open(files, path, state.disk.sectorSize);
     let undo: UndoFile | undefined;
     const scratch = state.certificate ? undefined : await openScratch(files, options.scratch, state.plan, state.run);
+    let sources: WithDisks | undefined;
     try {
+      sources = await sourcesToResume(call, state);
       undo = state.undo ? await undoToResume(files, path, state) : undefined;
       const disk = undo ? await UndoDevice.open(file, undo, state.run) : file;
-      const certificate = await withPorts({ disk, others: othersOf(scratch), journal }, resumeRun);
+      const certificate = await withPorts({ disk, others: othersOf(scratch, sources.devices), journal }, resumeRun);
       return await finish(call, certificate, journal, state.run, disk);
     } finally {
-      for (const open of [undo, file, scratch]) await open?.close().catch(() => undefined);
+      for (const open of [undo, file, scratch, sources]) await open?.close().catch(() => undefined);
     }
   } finally {
     await journal.close().catch(() => undefined);

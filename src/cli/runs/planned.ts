@@ -1,10 +1,10 @@
 /** The image of a run, opened, with the plan for what was asked. */
 import { CoreError, isCoreError } from '@/core/errors';
-import { parseTarget, resolveTarget } from '@/core/job';
-import { derivePlan, type Plan } from '@/core/plan';
-import { scratchIn } from '../files';
-import { openImage, readJson, type OpenImage } from '../open-image';
+import type { Plan } from '@/core/plan';
+import { openImage, type OpenImage } from '../open-image';
 import { note, UsageError } from '../output';
+import { planFor } from '../plan-for';
+import { namedFiles, openWith, type WithDisks } from '../with-disks';
 import { openJournal, openUndo, unfinished } from './run-files';
 import type { RunCall } from './run-options';
 
@@ -29,21 +29,19 @@ function ignoreOthers(error: unknown): undefined {
 
 export async function planned<T>(
   { files, image: path, options }: RunCall,
-  act: (image: OpenImage, plan: Plan) => Promise<T>,
+  act: (image: OpenImage, plan: Plan, sources: WithDisks['devices']) => Promise<T>,
 ): Promise<T> {
   await assertNotHalfWay({ files, image: path, options });
   const image = await openImage(files, path, options);
+  let disks: WithDisks | undefined;
   try {
     if (image.packed && options.inPlace) throw new UsageError('A packed image can’t be written itself; say --out OUT.');
-    const target = parseTarget(await readJson(files, options.target!));
-    const { layout, notes } = resolveTarget(image.session.survey, target);
-    const { checkAtNextStart } = target;
-    const scratch = scratchIn(options.scratch, image.session.survey);
-    const override = options.override ?? false;
-    const plan = derivePlan(image.session.survey, layout, { override, checkAtNextStart, scratch });
+    disks = await openWith(files, namedFiles(options.with), options);
+    const { plan, notes } = await planFor(files, image, options, disks);
     notes.forEach(note);
-    return await act(image, plan);
+    return await act(image, plan, disks.devices);
   } finally {
+    await disks?.close();
     await image.close();
   }
 }

@@ -3,6 +3,8 @@ import { CoreError } from '@/core/errors';
 import { readCopying, readRunState, readUndo, type JournalRecord, type RunState, type UndoRecord } from '@/core/run';
 import { type FileFacts, FileLog, type Files } from '../files';
 import { UsageError } from '../output';
+import { namedFiles, openSources, type WithDisks } from '../with-disks';
+import type { RunCall } from './run-options';
 
 const journalOf = (written: string): string => `${written}.ullager-journal`;
 export const undoOf = (written: string): string => `${written}.ullager-undo`;
@@ -102,4 +104,9 @@ export async function journalToResume(
   throw found.copying === undefined
     ? new CoreError('run.nothing-to-resume', { reason: 'it was cut before it began' })
     : new CoreError('run.copying', {});
+}
+
+/** The disks that a run which is taken up copies from, named again; none where it is over. */
+export function sourcesToResume({ files, options }: RunCall, { plan, certificate }: RunState): Promise<WithDisks> {
+  return openSources(files, namedFiles(options.with), certificate ? [] : plan.sources);
 }

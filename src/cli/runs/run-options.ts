@@ -13,6 +13,8 @@ export interface RunOptions {
   readonly sectorSize?: string;
   readonly target?: string;
   readonly scratch?: string;
+  /** NAME=FILE of other disks that are copied from. */
+  readonly with?: readonly string[];
   readonly out?: string;
   readonly inPlace?: boolean;
   readonly resume?: boolean;
@@ -86,7 +88,7 @@ function certificateWords({ steps, volumes, outcome }: Certificate): string[] {
   return [
     ...steps.map((step, i) => `${i + 1}  ${step}`),
     ...volumes.flatMap((v) => [
-        `${v.name}: ${spaced(v.files)} files and ${spaced(v.folders)} folders, ${formatSize(v.bytes)}, ${spaced(v.identical)} identical, ${spaced(v.differing)} differ`,
+      `${v.name}: ${spaced(v.files)} files and ${spaced(v.folders)} folders, ${formatSize(v.bytes)}, ${spaced(v.identical)} identical, ${spaced(v.differing)} differ`,
       ...(v.lost ? lossLines(v.lost) : []),
     ]),
     steps.length === 0 ? 'There was nothing to do.' : OUTCOMES[outcome],

@@ -33,6 +33,7 @@ import {
   madeId,
   openUndo,
   removeCopy,
+  sourcesToResume,
   undoOf,
   workOf,
   type JournalFile,
@@ -44,7 +45,7 @@ export async function startToCopy(call: RunCall): Promise<number> {
   const { files, options } = call;
   const out = options.out!;
   await assertNew(files, out);
-  return planned(call, async (image, plan) => {
+  return planned(call, async (image, plan, sources) => {
     const old = await openUndo(files, out);
     await old?.file.close();
     const run = freshRun();
@@ -66,7 +67,7 @@ export async function startToCopy(call: RunCall): Promise<number> {
           if (scratch) await claimScratch(files, options.scratch!, run);
         },
       };
-      const ports = { disk, original: image.device, others: othersOf(scratch), journal };
+      const ports = { disk, original: image.device, others: othersOf(scratch, sources), journal };
       const certificate = await withPorts(ports, (all) => startRun(plan, all, start));
       return await finish(call, certificate, journal, run, copy, disk);
     } catch (error) {
@@ -127,14 +128,15 @@ export async function resumeToCopy(call: RunCall): Promise<number> {
     await assertCopy(call, copy);
     const disk = await FileDevice.open(files, workOf(out), state.disk.sectorSize);
     if (certificate) return await finish(call, certificate, journal, run, copy, disk).finally(() => disk.close());
+    const sources = await sourcesToResume(call, state);
     const scratch = await openScratch(files, options.scratch, plan, run);
     const sectorSize = String(plan.relies.sectorSize);
     const image = await openImage(files, call.image, { ...options, sectorSize }, 'device only');
     try {
-      const ports = { disk, original: image.device, others: othersOf(scratch), journal };
+      const ports = { disk, original: image.device, others: othersOf(scratch, sources.devices), journal };
       return await finish(call, await withPorts(ports, resumeRun), journal, run, copy, disk);
     } finally {
-      for (const open of [image, disk, scratch]) await open?.close().catch(() => undefined);
+      for (const open of [image, disk, scratch, sources]) await open?.close().catch(() => undefined);
     }
   } finally {
     await journal.close().catch(() => undefined);

@@ -1,13 +1,15 @@
 /** The verbs that only read: inspect, files, check, plan. */
 import { CoreError, hasErrors } from '@/core/errors';
-import { checkDocument, inspectDocument, parseTarget, planDocument, resolveTarget } from '@/core/job';
-import { derivePlan, durationWords } from '@/core/plan';
+import { checkDocument, inspectDocument, planDocument } from '@/core/job';
+import { durationWords } from '@/core/plan';
 import { takeManifest } from '@/core/proof';
 import { formatSize } from '@/core/size';
-import { holding, scratchIn, systemFiles } from '../files';
+import { holding, systemFiles } from '../files';
 import { nodeHasher } from '../node-hasher';
-import { openImage, openVolume, readJson, type ImageOptions, type OpenImage } from '../open-image';
+import { openImage, openVolume, type ImageOptions, type OpenImage } from '../open-image';
 import { EXIT, fail, print, refusalDocument } from '../output';
+import { planFor } from '../plan-for';
+import { namedFiles, openWith, wantedOf } from '../with-disks';
 
 export interface LookOptions extends ImageOptions {
   readonly json?: boolean;
@@ -15,16 +17,18 @@ export interface LookOptions extends ImageOptions {
   readonly target?: string;
   readonly scratch?: string;
   readonly override?: boolean;
+  readonly with?: readonly string[];
 }
 
 /** Opens an image that nobody writes meanwhile, looks at it, and closes it. */
-function looking(
+async function looking(
   path: string,
   options: LookOptions,
   files: typeof systemFiles,
   act: (image: OpenImage) => Promise<number>,
 ): Promise<number> {
-  return holding(files, [{ path, mode: 'read' }], async () => {
+  const others = await wantedOf(namedFiles(options.with), [], files);
+  return holding(files, [{ path, mode: 'read' }, ...others], async () => {
     const image = await openImage(files, path, options);
     try {
       return await act(image);
@@ -82,18 +86,11 @@ export const check = (path: string, options: LookOptions, files = systemFiles): 
 export const plan = (path: string, options: LookOptions, files = systemFiles): Promise<number> =>
   looking(path, options, files, async (image) => {
     try {
-      const target = parseTarget(await readJson(files, options.target!));
-      const { layout, notes } = resolveTarget(image.session.survey, target);
-      const { checkAtNextStart } = target;
-      const scratch = scratchIn(options.scratch, image.session.survey);
-      const derived = derivePlan(image.session.survey, layout, {
-        override: options.override ?? false,
-        checkAtNextStart,
-        scratch,
-      });
+      const disks = await openWith(files, namedFiles(options.with), options);
+      const { plan: derived, notes } = await planFor(files, image, options, disks).finally(() => disks.close());
       const document = planDocument(derived, notes);
       const words = [
-        ...document.steps.map((s, i) => `${i + 1}  ${s.title} (${durationWords(s.seconds)})\n   ${s.detail}`),
+        ...document.steps.flatMap((s, i) => [`${i + 1}  ${s.title} (${durationWords(s.seconds)})`, `   ${s.detail}`]),
         ...document.notes,
         ...document.hazards.map((h) => h.message),
         ...document.after,

@@ -11,6 +11,7 @@ import {
   startInPlace,
   startToCopy,
 } from '../runs';
+import { namedFiles, wantedOf } from '../with-disks';
 
 export async function run(path: string, options: RunOptions, files = systemFiles): Promise<number> {
   if ((options.out === undefined) === !options.inPlace) throw new UsageError('Say either --out OUT or --in-place.');
@@ -24,6 +25,9 @@ export async function run(path: string, options: RunOptions, files = systemFiles
         { path, mode: 'read' },
         { path: options.out!, mode: 'write' },
       ];
+  const named = namedFiles(options.with);
+  const written = [options.out ?? path, ...(options.scratch === undefined ? [] : [options.scratch])];
+  wanted.push(...(await wantedOf(named, written, files)));
   const act = actOf(options, rewinds);
   // What stands beside an image stands beside the file itself, by whatever link that was named.
   const image = options.inPlace ? await files.resolve(path) : path;

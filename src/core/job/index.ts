@@ -1,5 +1,7 @@
 export { checkDocument, inspectDocument, planDocument } from './documents';
-export { parseTarget, resolveTarget } from './target';
+export { resolveTarget } from './resolve-target';
+export type { NamedSources } from './resolve-target';
+export { parseTarget } from './target';
 export type { TargetInput } from './target';
 export { compareTables, copyFault, parseTableCopy, tableCopy } from './table-copy';
 export type { TableCopy, TableDifference } from './table-copy';

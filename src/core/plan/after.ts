@@ -72,6 +72,15 @@ function startLines(survey: Survey, planned: Layout): string[] {
           ? `${nameOf(volume)} begins elsewhere. Firmware finds it by its GUID, which stays; only boot records that name sectors would have to be mended.`
           : `${nameOf(volume)} begins elsewhere, and boot records name where a system begins: have the system’s own repair mend them.`,
       );
+    const { origin } = volume;
+    if (origin.kind === 'copy' && (volume.role === 'system' || volume.active))
+      lines.push(
+        `${nameOf(volume)} is a copy of a system: its boot records name the place it had on ${origin.diskName}. Have the system’s own repair set the machine to start from here, and take ${origin.diskName} out before the first start.`,
+      );
+    else if (origin.kind === 'copy' && origin.identity === 'kept')
+      lines.push(
+        `${nameOf(volume)} has the identity of ${origin.name} of ${origin.diskName}: do not put both into one machine.`,
+      );
     if (now && volume.logical && !now.logical && (volume.role === 'system' || now.active))
       lines.push(`${nameOf(volume)} has become logical: a machine does not start from a logical volume by itself.`);
   }

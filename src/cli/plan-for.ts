@@ -1,0 +1,31 @@
+/** The plan for a target on an image that is open, with the other disks that it names. */
+import { parseTarget, resolveTarget } from '@/core/job';
+import { derivePlan, type Plan } from '@/core/plan';
+import { scratchIn, type Files } from './files';
+import { readJson, type OpenImage } from './open-image';
+import type { WithDisks } from './with-disks';
+
+/** How a plan is asked for. */
+export interface PlanCall {
+  readonly target?: string;
+  readonly scratch?: string;
+  readonly override?: boolean;
+}
+
+/** @throws UsageError, CoreError `target.*`, `size.*`, `plan.*`, `fs.*`, `table.*` */
+export async function planFor(
+  files: Files,
+  { session: { survey } }: OpenImage,
+  { target: path, scratch, override = false }: PlanCall,
+  disks: WithDisks,
+): Promise<{ plan: Plan; notes: readonly string[] }> {
+  const target = parseTarget(await readJson(files, path!));
+  const { layout, notes } = resolveTarget(survey, target, disks.named);
+  const plan = derivePlan(survey, layout, {
+    override,
+    checkAtNextStart: target.checkAtNextStart,
+    scratch: scratchIn(scratch, survey),
+    disks: disks.sources,
+  });
+  return { plan, notes };
+}

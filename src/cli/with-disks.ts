@@ -1,0 +1,100 @@
+/** Other disks that a target names: `--with NAME=FILE`, each opened to be read. */
+import type { BlockDevice } from '@/core/device';
+import { copySourcesOf, type Survey } from '@/core/inspect';
+import type { NamedSources } from '@/core/job';
+import { HERE, type DiskId } from '@/core/place';
+import type { PlanSource, SourceDisk } from '@/core/plan';
+import { assertApart, SCRATCH, type Files, type Wanted } from './files';
+import { openImage, type ImageOptions } from './open-image';
+import { UsageError } from './output';
+
+/** A disk that was named. */
+interface NamedFile {
+  readonly name: string;
+  readonly path: string;
+}
+
+/** Other disks, open. The caller closes them. */
+export interface WithDisks {
+  readonly named: NamedSources;
+  readonly sources: readonly SourceDisk[];
+  readonly devices: ReadonlyMap<DiskId, BlockDevice>;
+  close(): Promise<void>;
+}
+
+/** @throws UsageError where it is not NAME=FILE, or a name is given twice or is not to be had */
+export function namedFiles(texts: readonly string[] = []): NamedFile[] {
+  const out = texts.map((text): NamedFile => {
+    const at = text.indexOf('=');
+    const [name, path] = [text.slice(0, at), text.slice(at + 1)];
+    if (at < 1 || !path) throw new UsageError(`Say --with NAME=FILE, not ${text}.`);
+    if (name === HERE || name === SCRATCH)
+      throw new UsageError(`${name} has a meaning of its own. Give the disk another name.`);
+    return { name, path };
+  });
+  const twice = out.find(({ name }, i) => out.findIndex((o) => o.name === name) !== i);
+  if (twice) throw new UsageError(`Two disks are called ${twice.name}.`);
+  return out;
+}
+
+/** What they are held as while they are read. @throws CoreError `file.same` where one is a file that is written */
+export async function wantedOf(
+  files: readonly NamedFile[],
+  written: readonly string[],
+  from: Files,
+): Promise<Wanted[]> {
+  for (const { path } of files) for (const other of written) await assertApart(from, other, path);
+  return files.map(({ path }) => ({ path, mode: 'read' as const }));
+}
+
+/** Opens and surveys the disks. @throws what {@link openImage} throws */
+export async function openWith(files: Files, named: readonly NamedFile[], options: ImageOptions): Promise<WithDisks> {
+  const { sectorSize: _own, ...rest } = options;
+  return opened(named, async ({ path }) => {
+    const { device, session, close } = await openImage(files, path, rest);
+    return { device, survey: session.survey, close };
+  });
+}
+
+/** Opens the disks that a plan reads from, as they were when it was derived. @throws UsageError where one is not named */
+export async function openSources(
+  files: Files,
+  named: readonly NamedFile[],
+  sources: readonly PlanSource[],
+): Promise<WithDisks> {
+  const missing = sources.find((s) => !named.some((n) => n.name === s.disk));
+  if (missing) throw new UsageError(`Name the disk ${missing.name} again, with --with ${missing.disk}=FILE.`);
+  const read = named.flatMap((n) => sources.filter((s) => s.disk === n.name).map((s) => ({ ...n, relies: s.relies })));
+  return opened(read, ({ path, relies }) =>
+    openImage(files, path, { sectorSize: String(relies.sectorSize) }, 'device only'),
+  );
+}
+
+interface Opened {
+  readonly device: BlockDevice;
+  readonly survey?: Survey;
+  close(): Promise<void>;
+}
+
+async function opened<N extends NamedFile>(
+  named: readonly N[],
+  open: (file: N) => Promise<Opened>,
+): Promise<WithDisks> {
+  const disks: (Opened & { name: string })[] = [];
+  const close = async (): Promise<void> => {
+    for (const disk of disks) await disk.close().catch(() => undefined);
+  };
+  try {
+    for (const file of named) disks.push({ ...(await open(file)), name: file.name });
+  } catch (error) {
+    await close();
+    throw error;
+  }
+  const sources = disks.flatMap(({ name, survey }) => (survey ? [{ disk: name, name, survey }] : []));
+  return {
+    sources,
+    named: new Map(sources.map(({ disk, name, survey }) => [name, copySourcesOf(survey, disk, name)])),
+    devices: new Map(disks.map(({ name, device }) => [name, device])),
+    close,
+  };
+}

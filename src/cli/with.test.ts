@@ -1,0 +1,121 @@
+/** Volumes of other disks, given with --with: planned, run, taken up, and refused. */
+import { copyFileSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest';
+import { fail } from './output';
+import { files, inspect, plan } from './verbs/look';
+import { make } from './verbs/make';
+import { run } from './verbs/run';
+
+const box = mkdtempSync(join(tmpdir(), 'ullager-with-'));
+afterAll(() => rmSync(box, { recursive: true, force: true }));
+const path = (name: string): string => join(box, name);
+
+let out = '';
+let err = '';
+beforeEach(() => {
+  [out, err] = ['', ''];
+  vi.spyOn(process.stdout, 'write').mockImplementation((text) => ((out += String(text)), true));
+  vi.spyOn(process.stderr, 'write').mockImplementation((text) => ((err += String(text)), true));
+});
+afterEach(() => vi.restoreAllMocks());
+
+function json(name: string, value: unknown): string {
+  writeFileSync(path(name), JSON.stringify(value));
+  return path(name);
+}
+
+const [old, fresh] = [path('old.img'), path('fresh.img')];
+const target = json('copy.json', {
+  table: 'gpt',
+  volumes: [
+    { copy: 1, from: 'old', size: '20 MiB', label: 'FIRST', as: 'first' },
+    { copy: 2, from: 'old', size: 'rest' },
+  ],
+});
+const withOld = [`old=${old}`];
+
+beforeAll(async () => {
+  const fill = [{ folder: 'x', count: 12, name: 'f{nn}.bin', smallest: '2 KiB', largest: '90 KiB', fragments: 2 }];
+  const disk = { version: 1, medium: 'hdd' };
+  const volumes = [
+    { size: '12 MiB', fileSystem: 'ntfs', label: 'ONE', fill },
+    { size: '8 MiB', fileSystem: 'exfat', label: 'TWO', fill },
+  ];
+  await make(json('old.json', { ...disk, id: 'old', name: 'old', size: '24 MiB', table: 'mbr', volumes }), {
+    out: old,
+  });
+  const empty = { ...disk, id: 'new', name: 'new', size: '64 MiB', table: 'mbr', volumes: [] };
+  await make(json('new.json', empty), { out: fresh });
+});
+
+/** Without listing the difference of large files. */
+const isSame = (name: string, bytes: Buffer): boolean => Buffer.compare(readFileSync(name), bytes) === 0;
+
+async function filesOf(image: string, volume: string): Promise<unknown> {
+  out = '';
+  await files(image, { json: true, volume });
+  return JSON.parse(out).files;
+}
+
+describe('volumes of another disk', () => {
+  it('are copied to a disk that gets a table, and neither file that is read changes', async () => {
+    const before = [readFileSync(old), readFileSync(fresh)];
+    expect(await plan(fresh, { target, with: withOld, json: true })).toBe(0);
+    const planned = JSON.parse(out);
+    expect(planned.steps.filter((s: { kind: string }) => s.kind === 'copy')).toHaveLength(2);
+    expect(planned.total.carries).toBeGreaterThan(0);
+    const made = path('made.img');
+    expect(await run(fresh, { target, with: withOld, out: made })).toBe(0);
+    out = '';
+    await inspect(made, { json: true });
+    expect(JSON.parse(out).volumes).toMatchObject([
+      { fileSystem: 'ntfs', label: 'FIRST', size: { bytes: 20 * 1024 * 1024 }, fault: null },
+      { fileSystem: 'exfat', label: 'TWO', fault: null },
+    ]);
+    for (const volume of ['1', '2']) expect(await filesOf(made, volume)).toEqual(await filesOf(old, volume));
+    expect([isSame(old, before[0]!), isSame(fresh, before[1]!)]).toEqual([true, true]);
+  });
+
+  it('are copied in place, taken up with the same disk only, and taken back', async () => {
+    const image = path('place.img');
+    copyFileSync(fresh, image);
+    const stop = setInterval(() => existsSync(`${image}.ullager-journal`) && process.emit('SIGINT'), 1);
+    const code = await run(image, { target, with: withOld, inPlace: true }).catch(fail);
+    clearInterval(stop);
+    expect([code, err]).toEqual([1, expect.stringMatching(/stopped safely/)]);
+    expect(await run(image, { resume: true, inPlace: true }).catch(fail)).toBe(2);
+    expect(err).toMatch(/--with old=FILE/);
+    expect(await run(image, { resume: true, inPlace: true, with: [`old=${fresh}`] }).catch(fail)).toBe(1);
+    expect(await run(image, { resume: true, inPlace: true, with: withOld })).toBe(0);
+    expect(await filesOf(image, '1')).toEqual(await filesOf(old, '1'));
+    expect(await run(image, { rewind: true, inPlace: true })).toBe(0);
+    expect(isSame(image, readFileSync(fresh))).toBe(true);
+  });
+
+  it.each([
+    ['no disk of the name', [`other=${old}`], 2, /no disk is called old/],
+    ['one that is not NAME=FILE', [old], 2, /NAME=FILE/],
+    ['a name that means something else', [`here=${old}`], 2, /another name/],
+    ['a name twice', [`old=${old}`, `old=${fresh}`], 2, /Two disks/],
+    ['a file that is not there', ['old=/nowhere/at all'], 2, /not there/],
+    ['the file that would be written', [`old=${fresh}`], 2, /is .* itself/],
+  ])('are refused with %s', async (_, named, code, words) => {
+    const before = readFileSync(fresh);
+    expect(await run(fresh, { target, with: named, inPlace: true }).catch(fail)).toBe(code);
+    expect(err).toMatch(words);
+    expect(isSame(fresh, before)).toBe(true);
+    expect(existsSync(`${fresh}.ullager-journal`)).toBe(false);
+  });
+
+  it('are refused where there is no such volume, or it does not fit', async () => {
+    const none = json('none.json', { volumes: [{ copy: 3, from: 'old' }] });
+    expect(await run(fresh, { target: none, with: withOld, out: path('no.img') }).catch(fail)).toBe(2);
+    expect(err).toMatch(/no volume 3 on old/);
+    const tight = json('tight.json', { volumes: [{ copy: 1, from: 'old', size: '300000 B' }] });
+    expect(await run(fresh, { target: tight, with: withOld, out: path('no.img') }).catch(fail)).toBe(1);
+    expect(err).toMatch(/below the floor/);
+    expect(existsSync(path('no.img'))).toBe(false);
+  });
+});
