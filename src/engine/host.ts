@@ -70,7 +70,7 @@ export class EngineHost implements EngineApi {
   async forget(id: string): Promise<void> {
     this.#lock.assertHeld();
     this.#runs.assertNone(id);
-    await this.#runs.assertLendsNothing(id);
+    await this.#runs.assertHoldsNothing(id);
     await clearStored(this.db, id);
     this.#disks.close(id);
   }

@@ -3,7 +3,7 @@ import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { Survey } from '@/core/inspect';
 import { isHere, type DiskId } from '@/core/place';
-import { placesElsewhere, type Plan } from '@/core/plan';
+import { otherDisks, placesElsewhere, type Plan } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
 import { readRunState, resumeRun, startRun, type RunPorts } from '@/core/run';
 import type { Database } from './database';
@@ -29,7 +29,7 @@ export class Runs {
 
   async start(id: string, plan: Plan, how: RunHow, progress: ProgressListener): Promise<Certificate> {
     this.assertNone(id);
-    await this.assertLendsNothing(id);
+    await this.assertHoldsNothing(id);
     const { medium } = await this.disks.disk(id);
     if (medium) medium.pace = how.paced ? 1 : 0;
     const start = { run: crypto.randomUUID(), override: how.override ?? false };
@@ -51,23 +51,25 @@ export class Runs {
     throw new CoreError('run.going-on', { name: this.disks.known(id)?.name ?? 'the disk' });
   }
 
-  /** @throws CoreError `run.holds` while an unfinished run on another disk has something set aside on this one */
-  async assertLendsNothing(id: string): Promise<void> {
+  /** @throws CoreError `run.holds` while an unfinished run on another disk has something on this one, or copies from it */
+  async assertHoldsNothing(id: string): Promise<void> {
     for (const other of await this.db.journal.orderBy('diskId').uniqueKeys()) {
       if (other === id || typeof other !== 'string') continue;
       // A journal that can't be read is not acted on, and holds nothing.
       const status = await this.status(other).catch(() => undefined);
-      if (!status || status.certificate || !placesElsewhere(status.plan).has(id)) continue;
+      if (!status || status.certificate || !otherDisks(status.plan).has(id)) continue;
       const run = this.disks.known(other)?.name ?? 'another disk';
       const { name } = await this.disks.disk(id);
-      throw new CoreError('run.holds', { name, reason: `the unfinished run on ${run} has something set aside on it` });
+      const lends = placesElsewhere(status.plan).has(id);
+      const reason = `the unfinished run on ${run} ${lends ? 'has something set aside on it' : 'copies from it'}`;
+      throw new CoreError('run.holds', { name, reason });
     }
   }
 
-  /** The disks that a plan sets volumes aside on. @throws CoreError `run.holds` where a run on one is unfinished */
+  /** The other disks that a plan works with. @throws CoreError `run.holds` where a run on one is unfinished */
   async #others(plan: Plan | undefined): Promise<Map<DiskId, BlockDevice>> {
     const out = new Map<DiskId, BlockDevice>();
-    for (const id of plan ? placesElsewhere(plan).keys() : []) {
+    for (const id of plan ? otherDisks(plan) : []) {
       // One that is not on the bench shows as such where it is needed.
       const disk = await this.disks.disk(id).catch(() => undefined);
       if (!disk) continue;
@@ -87,8 +89,8 @@ export class Runs {
   ): Promise<Certificate> {
     this.assertNone(id);
     const abort = new AbortController();
-    // Whatever lends room takes part, and is left alone by all others as long.
-    const taking = [id, ...(plan ? placesElsewhere(plan).keys() : [])];
+    // Whatever lends room or is copied from takes part, and is left alone by all others as long.
+    const taking = [id, ...(plan ? otherDisks(plan) : [])];
     for (const other of taking) this.assertNone(other);
     for (const other of taking) this.#running.set(other, abort);
     try {
@@ -113,7 +115,7 @@ export class Runs {
   /** Puts a disk back as it was. What an unfinished run set aside on other disks is not wanted then. */
   async rewind(id: string): Promise<Survey> {
     this.assertNone(id);
-    await this.assertLendsNothing(id);
+    await this.assertHoldsNothing(id);
     const { overlay } = await this.disks.disk(id);
     // Emptied first: what is known of it goes with the journal. Where there is no room left for that, it is made first.
     const state = await readRunState(new DexieJournal(this.db, id)).catch(() => undefined);

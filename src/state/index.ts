@@ -7,13 +7,15 @@ export {
   changesIn,
   failingWords,
   mediumWords,
-  useBorrower,
+  useTie,
   useBounds,
   useCurrent,
+  useCopyDisks,
   usePlan,
   usePlanOptions,
+  useSourceDisks,
 } from './selectors';
-export type { Current, PlanView, RoomElsewhere } from './selectors';
+export type { CopyDisk, Current, PlanView, RoomElsewhere } from './selectors';
 export { unfinished, useBench } from './store';
 export type { BenchDisk, Choosing, RunView, Stage } from './store';
 export { ask, dismissProblem, dismissRefusal, explain, look } from './view';

@@ -1,8 +1,18 @@
 /** What views derive from the bench. */
 import { isCoreError } from '@/core/errors';
-import { boundsOf } from '@/core/inspect';
-import { changesBetween, type Bounds } from '@/core/layout';
-import { derivePlan, placesElsewhere, scratchOn, type MediumKind, type Plan, type PlanOptions } from '@/core/plan';
+import { boundsOf, copySourcesOf } from '@/core/inspect';
+import { changesBetween, type Bounds, type CopySource, type Layout } from '@/core/layout';
+import { HERE } from '@/core/place';
+import {
+  derivePlan,
+  otherDisks,
+  placesElsewhere,
+  scratchOn,
+  type MediumKind,
+  type Plan,
+  type PlanOptions,
+  type SourceDisk,
+} from '@/core/plan';
 import { mediumOf as practiceMedium, recipeSpeed } from '@/core/practice';
 import { useMemo } from 'react';
 import { useBench, type BenchDisk, type RunView } from './store';
@@ -84,20 +94,72 @@ export function usePlanOptions({ disk, job }: Pick<Current, 'disk' | 'job'>): Pl
   const recipe = source.kind === 'practice' ? source.recipe : undefined;
   const wishes = job?.wishes;
   const other = useBench((s) => s.disks.find((d) => d.stored.id === wishes?.asideOn && !d.stored.guarded));
+  const disks = useSourceDisks(job?.history.present);
   return useMemo(() => {
     const scratch = other?.survey ? scratchOn(other.survey, other.stored.id, other.stored.name) : [];
-    if (!recipe) return { ...wishes, scratch };
+    if (!recipe) return { ...wishes, scratch, disks };
     const { weak, dead } = practiceMedium(recipe);
-    return { ...wishes, scratch, speed: recipeSpeed(recipe), failing: { weak, dead } };
-  }, [recipe, wishes, other]);
+    return { ...wishes, scratch, disks, speed: recipeSpeed(recipe), failing: { weak, dead } };
+  }, [recipe, wishes, other, disks]);
 }
 
-/** The disk whose unfinished run sets something aside on this one. */
-export function useBorrower(id: string): string | undefined {
-  return useBench(({ runs, disks }) => {
-    const [borrower] =
-      Object.entries(runs).find(([, run]) => run.state !== 'finished' && placesElsewhere(run.plan).has(id)) ?? [];
-    return disks.find((d) => d.stored.id === borrower)?.stored.name;
+/** The other disks that a layout copies from, as far as they are open. */
+export function useSourceDisks(planned: Layout | undefined): readonly SourceDisk[] {
+  const disks = useBench((s) => s.disks);
+  return useMemo(() => {
+    const origins = planned?.volumes.map((v) => v.origin) ?? [];
+    const read = new Set(origins.flatMap((o) => (o.kind === 'copy' && o.of.disk !== HERE ? [o.of.disk] : [])));
+    return disks.flatMap(({ stored: { id, name, source }, survey }): SourceDisk[] => {
+      if (!survey || !read.has(id)) return [];
+      if (source.kind !== 'practice') return [{ disk: id, name, survey }];
+      const { weak, dead } = practiceMedium(source.recipe);
+      return [{ disk: id, name, survey, failing: { weak, dead }, speed: recipeSpeed(source.recipe) }];
+    });
+  }, [planned, disks]);
+}
+
+/** A disk with what can be copied from it. */
+export interface CopyDisk {
+  readonly id: string;
+  readonly name: string;
+  readonly size: number;
+  /** Set for the disk in hand itself. */
+  readonly own: boolean;
+  readonly sources: readonly CopySource[];
+}
+
+/** Every open disk that has volumes, the one in hand last, with what can be copied from it. */
+export function useCopyDisks(own: string): readonly CopyDisk[] {
+  const disks = useBench((s) => s.disks);
+  const jobs = useBench((s) => s.jobs);
+  return useMemo(() => {
+    const found = disks.flatMap(({ stored: { id, name }, survey }): CopyDisk[] => {
+      if (!survey || survey.volumes.length === 0) return [];
+      const sources = copySourcesOf(survey, id === own ? HERE : id, name).map((source): CopySource => {
+        // The role that the disk's own job knows goes before what was guessed.
+        const known = jobs[id]?.now.volumes.find((v) => v.id === source.volume.id);
+        const named = known ? { ...source.volume, role: known.role, letter: known.letter } : source.volume;
+        const { letter: _none, ...volume } = named;
+        return { ...source, volume };
+      });
+      return [{ id, name, size: survey.size, own: id === own, sources }];
+    });
+    return found.sort((a, b) => Number(a.own) - Number(b.own));
+  }, [disks, jobs, own]);
+}
+
+/** What another disk's job has to do with this one, in words: its unfinished run, or its plan. */
+export function useTie(id: string): string | undefined {
+  return useBench(({ runs, disks, jobs }) => {
+    const nameOf = (other: string): string => disks.find((d) => d.stored.id === other)?.stored.name ?? 'another disk';
+    const [user, run] =
+      Object.entries(runs).find(([, { state, plan }]) => state !== 'finished' && otherDisks(plan).has(id)) ?? [];
+    if (run) return `${placesElsewhere(run.plan).has(id) ? 'lends room to' : 'is read for'} ${nameOf(user!)}`;
+    const [planner] =
+      Object.entries(jobs).find(([, { history }]) =>
+        history.present.volumes.some(({ origin }) => origin.kind === 'copy' && origin.of.disk === id),
+      ) ?? [];
+    return planner && `is read for ${nameOf(planner)}`;
   });
 }
 

@@ -52,6 +52,7 @@ export type Asking =
   | { readonly kind: 'goals' }
   | { readonly kind: 'split' }
   | { readonly kind: 'advice' }
+  | { readonly kind: 'copy' }
   | { readonly kind: 'ways'; readonly wish: 'grow' | 'free' };
 
 /** A file that can't be taken on without a word from the person. */

@@ -1,5 +1,7 @@
 export { gatherFacts } from './file-facts';
 export type { FileFacts, Slack, SpaceItem } from './file-facts';
+export { copyDisk } from './copy-disk';
+export type { DiskCopy, Sharing } from './copy-disk';
 export { headroomAdvice, usedOf } from './headroom';
 export { newVolumeSpec, proposedKeep } from './proposals';
 export { adviseFileSystem, PURPOSE_WORDS, PURPOSES } from './purposes';

@@ -4,6 +4,7 @@ import type { LaidVolume, Layout, VolumeId } from './layout';
 /** One thing that becomes different about a volume. */
 type VolumeChange =
   | 'made'
+  | 'copied'
   | 'removed'
   | 'formatted'
   | 'shrunk'
@@ -58,7 +59,7 @@ function tableChange(now: Layout, planned: Layout): LayoutChanges['table'] {
 function changed(was: LaidVolume | undefined, is: LaidVolume | undefined, chained: boolean): ChangedVolume {
   const { id } = (is ?? was)!;
   if (!is) return { id, was, is, what: ['removed'] };
-  if (!was) return { id, was, is, what: ['made'] };
+  if (!was) return { id, was, is, what: [is.origin.kind === 'copy' ? 'copied' : 'made'] };
   const differs: readonly (readonly [VolumeChange, boolean])[] = [
     ['formatted', is.format !== undefined],
     ['shrunk', is.length < was.length],

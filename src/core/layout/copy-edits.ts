@@ -1,9 +1,10 @@
 /** Copying a volume, of this disk or of another, into unallocated space. */
 import { ceilTo, floorTo, formatSize } from '@/core/size';
 import { freshId, labelFault, letterRefusal, refuse, replace, sizeFault, type Edited } from './edits';
-import { ALIGNMENT, nameOf, volumeOf } from './layout';
+import { ALIGNMENT, gapsOf, lastUsable, nameOf, volumeOf } from './layout';
 import type { Bounds, CopyOrigin, Gap, LaidVolume, Layout, VolumeId } from './layout';
 import { settle } from './placement';
+import { newTable } from './table-edits';
 
 /** A volume that can be copied, as it lies on its own disk, with where its copy comes from. */
 export interface CopySource {
@@ -48,7 +49,7 @@ export function copyVolume(
   wish: CopyWish = {},
   start = gap.start,
 ): Edited {
-  if (layout.table === 'none') return refuse('This disk has no table, so it holds one volume only.');
+  if (layout.table === 'none') return copyOntoBlank(layout, bounds, source, wish);
   const at = ceilTo(Math.max(start, gap.start), ALIGNMENT);
   const room = gap.end - at;
   const { origin, volume } = source;
@@ -73,8 +74,28 @@ export function copyVolume(
   };
 }
 
+/** A blank disk gets the kind of table that the original is in, so that it can take a volume. */
+function copyOntoBlank(layout: Layout, bounds: Bounds, source: CopySource, wish: CopyWish): Edited {
+  if (layout.volumes.length > 0) return refuse('This disk has no table, so it holds one volume only.');
+  const far = lastUsable({ ...layout, table: 'mbr' }) < layout.diskSize;
+  const tabled = newTable(layout, source.volume.typeGuid || far ? 'gpt' : 'mbr', true);
+  if (!tabled.ok) return tabled;
+  const copied = copyVolume(tabled.layout, bounds, gapsOf(tabled.layout)[0]!, source, wish);
+  return copied.ok ? { ...copied, notes: [...tabled.notes, ...copied.notes] } : copied;
+}
+
 /** Why a copy can't be as it is laid, if it can't: its size, measured by its original's. */
 function copyFault(layout: Layout, copy: LaidVolume, bounds: Bounds): Edited | undefined {
   if (copy.origin.kind !== 'copy') return undefined;
   return sizeFault({ ...copy, length: copy.origin.length }, bounds, copy.length);
+}
+
+/** Whether a copy is another volume than its original, or takes its place. */
+export function setIdentity(layout: Layout, id: VolumeId, identity: CopyOrigin['identity']): Edited {
+  const volume = volumeOf(layout, id);
+  const { origin } = volume;
+  if (origin.kind !== 'copy') return refuse(`${nameOf(volume)} is no copy.`);
+  const next = replace(layout, [{ ...volume, origin: { ...origin, identity } }]);
+  const name = identity === 'new' ? 'An identity of its own' : 'The identity of the original';
+  return { ok: true, layout: next, name, notes: [] };
 }

@@ -1,6 +1,6 @@
 export { changesBetween } from './changes';
 export type { ChangedVolume } from './changes';
-export { copyVolume, laidCopy } from './copy-edits';
+export { copyVolume, laidCopy, setIdentity } from './copy-edits';
 export type { CopySource, CopyWish } from './copy-edits';
 export {
   createVolume,

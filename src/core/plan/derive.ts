@@ -48,7 +48,9 @@ export function derivePlan(survey: Survey, planned: Layout, options: PlanOptions
   const context = new Derivation(survey, planned, options);
   const steps = context.steps();
   const total = sumCosts(steps);
-  const systems = new Set(planned.volumes.filter((v) => v.role === 'system').map((v) => nameOf(v)));
+  // A copy is no system that runs.
+  const running = planned.volumes.filter((v) => v.role === 'system' && v.origin.kind === 'kept');
+  const systems = new Set(running.map((v) => nameOf(v)));
   const restart = restartOf(steps, systems);
   const plan: Plan = {
     relies: factsOf(survey),

@@ -3,6 +3,7 @@ import { overlapsAny, type ByteRange } from '@/core/fs';
 import type { Survey } from '@/core/inspect';
 import { spaced } from '@/core/size';
 import type { Hazard } from './plan';
+import type { SourceDisk } from './subjects';
 import { stepHazards, stepRestarts, type Step, type StepCost } from './steps';
 import { durationWords } from './words';
 
@@ -16,6 +17,8 @@ export interface Failing {
 export interface HazardContext {
   readonly override?: boolean;
   readonly failing?: Failing;
+  /** Other disks that volumes are copied from. */
+  readonly disks?: readonly SourceDisk[];
 }
 
 /** Longer than this, and somebody will want to close the lid. */
@@ -40,6 +43,7 @@ export function hazardsOf(
     for (const finding of volume.findings.filter((f) => f.severity === 'warning'))
       warn(`Volume ${volume.number}: ${finding.message}`);
   for (const message of failingWords(survey, context.failing)) warn(message);
+  for (const disk of context.disks ?? []) for (const message of salvageWords(disk, steps)) warn(message);
   for (const step of steps) for (const message of stepHazards(step)) warn(message);
   const inform = (message: string): void => void out.push({ severity: 'info', message });
   inform('Is there a backup? The original is never written here, the disk it goes back to will be.');
@@ -68,6 +72,16 @@ function failingWords(survey: Survey, failing: Failing | undefined): string[] {
     out.push(`${plural(dead)} can’t be read at all.${where}`);
   }
   return out;
+}
+
+/** What a disk that fails means for what is copied from it. */
+function salvageWords({ disk, name, survey, failing }: SourceDisk, steps: readonly Step[]): string[] {
+  const copied = steps.flatMap((s) => (s.kind === 'carry' && s.keeps && s.from.disk === disk ? [s.from.start] : []));
+  const hit = survey.volumes.filter((v) => copied.includes(v.start) && failing?.dead.some((d) => liesIn(v, d)));
+  if (hit.length === 0) return [];
+  return [
+    `Parts of ${name} can’t be read. It is copied as far as it goes: what can’t be read becomes zeros, and the proof names every file that lost bytes.`,
+  ];
 }
 
 function liesIn(volume: Survey['volumes'][number], { start, end }: ByteRange): boolean {

@@ -28,6 +28,10 @@ export function placesElsewhere({ lent }: Pick<Plan, 'lent'>): Map<DiskId, numbe
   return ends;
 }
 
+/** All other disks that a plan works with: those it reads from, and those that lend it room. */
+export const otherDisks = (plan: Pick<Plan, 'lent' | 'sources'>): Set<DiskId> =>
+  new Set([...plan.sources.map((s) => s.disk), ...placesElsewhere(plan).keys()]);
+
 /** Whether the stretches that a plan takes of a disk are still unallocated there. */
 export function stillFree(survey: Survey, disk: DiskId, lent: readonly Place[]): boolean {
   const free = scratchOn(survey, disk, '');

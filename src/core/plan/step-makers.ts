@@ -43,8 +43,8 @@ export class StepMakers {
     private readonly speed: MediumSpeed,
   ) {}
 
-  cost(reads: number, writes: number, seeks: number, carries = 0): StepCost {
-    return { reads, writes, carries, seconds: secondsFor(this.speed, reads, writes, seeks) };
+  cost(reads: number, writes: number, seeks: number, carries = 0, speed = this.speed): StepCost {
+    return { reads, writes, carries, seconds: secondsFor(speed, reads, writes, seeks) };
   }
 
   check({ planned, now }: Kept, changes: boolean): CheckStep {
@@ -61,7 +61,7 @@ export class StepMakers {
   }
 
   /** Reads what is copied, as the measure for its copy. */
-  checkOriginal({ origin, original, here, from, number, whole }: Copied): CheckStep {
+  checkOriginal({ origin, original, here, from, number, whole, speed }: Copied): CheckStep {
     const reads = inUse(original);
     return {
       kind: 'check',
@@ -72,7 +72,7 @@ export class StepMakers {
       at: { disk: from.disk, start: original.start, length: original.length },
       files: original.files,
       salvage: true,
-      cost: this.cost(reads, 0, original.files),
+      cost: this.cost(reads, 0, original.files, 0, speed),
     };
   }
 
@@ -83,7 +83,7 @@ export class StepMakers {
     return { kind: 'shrink', name: nameOf(planned), at: placeOf(now), to: planned.length, cost };
   }
 
-  copy({ planned, origin, original, number, from, whole }: Copied): CarryStep {
+  copy({ planned, origin, original, number, from, whole, speed }: Copied): CarryStep {
     const length = Math.min(from.length, planned.length);
     const carries = inUse(original, length);
     return {
@@ -96,8 +96,17 @@ export class StepMakers {
       whole,
       aside: false,
       keeps: true,
-      cost: this.cost(carries, carries + SECTOR_WRITE, 4 + carries / (1 << 20), carries),
+      cost: this.#across(carries, speed),
     };
+  }
+
+  /** Read on one disk and written on another. */
+  #across(carries: number, speed: MediumSpeed | undefined): StepCost {
+    const seeks = 4 + carries / (1 << 20);
+    if (!speed) return this.cost(carries, carries + SECTOR_WRITE, seeks, carries);
+    const write = this.cost(0, carries + SECTOR_WRITE, seeks, carries);
+    const read = secondsFor(speed, carries, 0, seeks);
+    return { ...write, reads: carries, seconds: write.seconds + read };
   }
 
   /** None where nothing of the copy may be changed, or it is to take its original's place. */

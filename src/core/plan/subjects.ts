@@ -3,6 +3,8 @@ import { hasErrors } from '@/core/errors';
 import { layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
 import type { CopyOrigin, LaidVolume, Layout } from '@/core/layout';
 import { HERE, type DiskId, type Place, type Stretch } from '@/core/place';
+import type { Failing } from './hazards';
+import type { MediumSpeed } from './medium';
 import { refused } from './refused';
 
 /** Another disk whose volumes are copied; it is only read. */
@@ -11,6 +13,10 @@ export interface SourceDisk {
   /** What the disk is called in sentences. */
   readonly name: string;
   readonly survey: Survey;
+  /** Stretches of it that are known to fail. */
+  readonly failing?: Failing;
+  /** How fast it is, where that is known. */
+  readonly speed?: MediumSpeed;
 }
 
 /** A kept volume with how it is now. */
@@ -33,6 +39,8 @@ export interface Copied {
   readonly here: 'kept' | 'going' | undefined;
   /** Where the original is when it is copied. */
   readonly from: Place;
+  /** How fast the disk is that it is read from, where that is another one. */
+  readonly speed: MediumSpeed | undefined;
   /** Every byte is copied, as nothing is sure of what is in it. */
   readonly whole: boolean;
 }
@@ -80,6 +88,7 @@ export function copiedOf(
       survey: source,
       here: disk !== HERE ? undefined : stays ? 'kept' : 'going',
       from,
+      speed: disks.find((d) => d.disk === disk)?.speed,
       whole: !original.info || hasErrors(original.findings),
     };
   });

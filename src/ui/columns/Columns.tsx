@@ -16,11 +16,13 @@ import {
 } from '@/core/layout';
 import { useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { useSizes } from '../kit';
+import type { SourceDisk } from '@/core/plan';
 import { bandsBetween } from './bands';
 import { EdgeHandle, type EdgeActions } from './EdgeHandle';
 import { GapShape } from './GapShape';
 import { layoutColumn, snapStep, yInSection, type Column } from './geometry';
 import { SectionShape, type SectionActions } from './SectionShape';
+import { SourceColumn } from './SourceColumn';
 import { ScaleMarks } from './ScaleMarks';
 import styles from './columns.module.css';
 
@@ -31,6 +33,8 @@ interface Props {
   readonly bounds: Bounds;
   readonly selected?: VolumeId;
   readonly note?: string;
+  /** Other disks that something is copied from: slim columns on the right. */
+  readonly sources?: readonly SourceDisk[];
   readonly readOnly?: boolean;
   /** 0 to 1 by volume: how far its band is filled while a run goes on. */
   readonly carried?: ReadonlyMap<string, number>;
@@ -49,6 +53,10 @@ const GAP = 3;
 const LEAST = 22;
 const SCALE = 76;
 const MARKS = 92;
+/** The width of another disk’s column, and with the room before it. */
+const SLIM = 72;
+const SLIM_PITCH = 170;
+const NO_SOURCES: readonly SourceDisk[] = [];
 /** Lower sections show their grip only when they are pointed at. */
 const QUIET_BELOW = 40;
 
@@ -69,7 +77,8 @@ export function Columns(props: Props) {
   const columnBox = useMemo(() => ({ top: TOP, height, gap: GAP, least: LEAST }), [height]);
   const left = useMemo(() => layoutColumn(now, columnBox), [now, columnBox]);
   const right = useMemo(() => layoutColumn(planned, columnBox), [planned, columnBox]);
-  const inner = box.width - SCALE - MARKS;
+  const { sources = NO_SOURCES } = props;
+  const inner = box.width - SCALE - (sources.length > 0 ? sources.length * SLIM_PITCH : MARKS);
   const width = Math.min(230, Math.max(140, inner * 0.37));
   const x0 = SCALE;
   const x1 = SCALE + Math.min(inner - width, width + Math.max(80, inner - 2 * width));
@@ -120,6 +129,17 @@ export function Columns(props: Props) {
               />
             ) : null}
           </g>
+        ))}
+        {sources.map((source, i) => (
+          <SourceColumn
+            key={source.disk}
+            source={source}
+            planned={right}
+            from={x1 + width}
+            x={box.width - (sources.length - i) * SLIM_PITCH + SLIM_PITCH - SLIM}
+            box={columnBox}
+            carried={carried}
+          />
         ))}
         {left.sections.map((s) =>
           s.volume ? (

@@ -53,7 +53,7 @@ export const SectionShape = memo(function SectionShape(props: Props) {
   const volume = section.volume!;
   const { y, height } = section;
   const used = usedOf(volume, survey);
-  const isNew = isMade(volume);
+  const isNew = isMade(volume) || volume.origin.kind === 'copy';
   const fillEnd = used === undefined ? y + height : used === 0 ? y : yInSection(section, section.start + used);
   const { full, pale } = roleColours(volume.role);
   const clip = `${planned ? 'p' : 'n'}-${volume.id}`;
@@ -131,6 +131,9 @@ interface TextProps {
   readonly width: number;
 }
 
+/** Whether text of a small section has room beside a gap; a letter takes about eight pixels. */
+const fits = (text: string, width: number): boolean => text.length * 8 < width - 30;
+
 /** Text is light where it stands on the full colour, ink where it stands on the pale one. */
 function SectionText({ section, used, fillEnd, x, width }: TextProps) {
   const size = useSizes();
@@ -149,7 +152,9 @@ function SectionText({ section, used, fillEnd, x, width }: TextProps) {
           {shown || ROLE_WORDS[volume.role]}
         </text>
         <text x={x + width - 10} y={middle} textAnchor="end">
-          {shown.length > 9 ? size(volume.length) : `${title} · ${size(volume.length)}`}
+          {fits(`${shown}${title} · ${size(volume.length)}`, width)
+            ? `${title} · ${size(volume.length)}`
+            : size(volume.length)}
         </text>
       </g>
     );

@@ -33,6 +33,25 @@ export function bandsBetween(now: Column, planned: Column, survey: Survey, x0: n
   });
 }
 
+/** Bands from the volumes of another disk to their copies. */
+export function bandsFrom(planned: Column, source: Column, disk: string, x0: number, x1: number): Band[] {
+  return planned.sections.flatMap((to): Band[] => {
+    const origin = to.volume?.origin;
+    if (origin?.kind !== 'copy' || origin.of.disk !== disk) return [];
+    const from = source.sections.find((s) => s.volume?.id === `kept-${origin.of.number}`);
+    if (!from) return [];
+    const usedEnd = (s: Section): number => Math.min(s.y + s.height, yInSection(s, s.start + origin.used));
+    return [
+      {
+        key: to.volume!.id,
+        role: to.volume!.role,
+        whole: ribbon(x0, x1, [to.y, to.y + to.height], [from.y, from.y + from.height]),
+        used: ribbon(x0, x1, [to.y, usedEnd(to)], [from.y, usedEnd(from)]),
+      },
+    ];
+  });
+}
+
 type Span = readonly [top: number, bottom: number];
 
 function ribbon(x0: number, x1: number, left: Span, right: Span): string {

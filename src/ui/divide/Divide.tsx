@@ -20,12 +20,25 @@ import {
   type VolumeId,
 } from '@/core/layout';
 import { formatSize } from '@/core/size';
-import { ask, edit, explain, look, mediumWords, useBench, wish, useBounds, usePlan, type Current } from '@/state';
+import {
+  ask,
+  edit,
+  explain,
+  look,
+  mediumWords,
+  useBench,
+  wish,
+  useBounds,
+  usePlan,
+  useSourceDisks,
+  type Current,
+} from '@/state';
 import { Button, Space, Tooltip } from 'antd';
 import { memo, useCallback, useDeferredValue } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Advice } from '../advice';
 import { Columns } from '../columns';
+import { CopyDialog } from '../copy';
 import { GoalPicker } from '../goals';
 import { TableMenu } from '../table';
 import { WaysView } from '../ways';
@@ -49,6 +62,7 @@ export function Divide({ current }: { readonly current: Current }) {
   const later = useDeferredValue(current);
   const laterPlanned = (later.job ?? job).history.present;
   const planView = usePlan(later);
+  const sources = useSourceDisks(planned);
   const selectedId = useBench((s) => s.selected);
   const readOnly = useBench((s) => s.readOnly);
   const kept = useBench((s) => !s.readOnly && s.full === undefined);
@@ -107,6 +121,7 @@ export function Divide({ current }: { readonly current: Current }) {
     current,
     selected,
   ]);
+  useHotkeys('c', () => ask({ kind: 'copy' }), { enabled: !readOnly, enableOnFormTags: EDGES }, []);
   useHotkeys(
     'n',
     () => create(id, planned, bounds, gapsOf(planned)[0]),
@@ -137,6 +152,7 @@ export function Divide({ current }: { readonly current: Current }) {
               planned={planned}
               bounds={bounds}
               selected={selected?.id}
+              sources={sources}
               note={kept ? 'saved as you go' : 'not saved'}
               onSelect={(volumeId) => look({ selected: volumeId })}
               {...(readOnly
@@ -165,6 +181,7 @@ export function Divide({ current }: { readonly current: Current }) {
         <WorkOrder {...planView} onOverride={override} onAside={setAside} />
       </aside>
       {asking?.kind === 'goals' ? <GoalPicker current={current} bounds={bounds} /> : null}
+      {asking?.kind === 'copy' ? <CopyDialog current={current} planned={planned} bounds={bounds} /> : null}
       {asking?.kind === 'split' && selected ? (
         <SplitDialog id={id} planned={planned} bounds={bounds} volume={selected} />
       ) : null}
@@ -208,6 +225,11 @@ const Tools = memo(function Tools({ current, planned, bounds, selected }: ToolsP
       <Tooltip title="New volume in unallocated space (N)">
         <Button onClick={() => create(current.id, planned, bounds, gaps[0])} disabled={idle || gaps.length === 0}>
           New
+        </Button>
+      </Tooltip>
+      <Tooltip title="Copy a volume, or a whole disk, to here (C)">
+        <Button onClick={() => ask({ kind: 'copy' })} disabled={readOnly}>
+          Copy…
         </Button>
       </Tooltip>
     </div>

@@ -8,7 +8,7 @@ import { Button } from 'antd';
 import { memo, useState } from 'react';
 import { LetterChip, ROLE_WORDS, SizeInput } from '../kit';
 import { VolumeActions } from './VolumeActions';
-import { FormatRows, NameRows, TableRows, type VolumeInHand } from './VolumeRows';
+import { CopyRows, FormatRows, NameRows, TableRows, type VolumeInHand } from './VolumeRows';
 import styles from './divide.module.css';
 
 interface Props extends VolumeInHand {
@@ -34,7 +34,7 @@ export const VolumeForm = memo(function VolumeForm({ current, planned, bounds, v
       <div className={styles.formHead}>
         {volume.letter ? <LetterChip letter={volume.letter} role={volume.role} /> : null}
         <h2>{volume.label || (isNew ? 'New volume' : 'No label')}</h2>
-        <span>{`${isNew ? 'new ' : ''}${ROLE_WORDS[volume.role]} volume`}</span>
+        <span>{`${isNew ? 'new ' : volume.origin.kind === 'copy' ? 'copied ' : ''}${ROLE_WORDS[volume.role]} volume`}</span>
       </div>
       <div className={styles.row}>
         <label htmlFor="size">Size</label>
@@ -62,6 +62,7 @@ export const VolumeForm = memo(function VolumeForm({ current, planned, bounds, v
       {note && !message ? <p className={styles.hint}>{note}</p> : null}
       {tight && !message ? <p className={styles.amber}>{tight}</p> : null}
       <NameRows {...shared} />
+      <CopyRows {...shared} />
       <FormatRows {...shared} />
       <TableRows {...shared} />
       <VolumeActions {...shared} />

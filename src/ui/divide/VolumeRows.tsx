@@ -6,11 +6,13 @@ import {
   isMade,
   letterFault,
   setFlag,
+  setIdentity,
   setLabel,
   setLetter,
   setPlacement,
   setRole,
   type Bounds,
+  type CopyOrigin,
   type LaidVolume,
   type Layout,
 } from '@/core/layout';
@@ -68,6 +70,33 @@ export function NameRows({ current: { id }, planned, volume }: VolumeInHand) {
               label: letter,
               disabled: letterFault(planned, volume.id, letter) !== undefined,
             })),
+          ]}
+        />
+      </div>
+    </>
+  );
+}
+
+/** Of a copy: what it is a copy of, and whether it is another volume. */
+export function CopyRows({ current: { id }, volume: { id: volumeId, origin } }: VolumeInHand) {
+  const readOnly = useBench((s) => s.readOnly);
+  if (origin.kind !== 'copy') return null;
+  return (
+    <>
+      <div className={styles.row}>
+        <label htmlFor="from">Copy of</label>
+        <Input id="from" value={`${origin.name}, ${origin.diskName}`} readOnly />
+      </div>
+      <div className={styles.row}>
+        <label htmlFor="identity">Identity</label>
+        <Select<CopyOrigin['identity']>
+          id="identity"
+          value={origin.identity}
+          disabled={readOnly}
+          onChange={(identity) => edit(id, (layout) => setIdentity(layout, volumeId, identity))}
+          options={[
+            { value: 'new', label: 'new: both can stay' },
+            { value: 'kept', label: 'as it is: the original goes' },
           ]}
         />
       </div>

@@ -1,4 +1,5 @@
 import type { Survey } from '@/core/inspect';
+import { usedOf } from '@/core/goal';
 import type { Layout } from '@/core/layout';
 import { layoutColumn } from '../columns';
 import { roleColours } from './roles';
@@ -38,16 +39,9 @@ export function MiniColumn({ layout, survey, width, height }: Props) {
               stroke="var(--line)"
             />
           );
-        const { origin, length, role } = s.volume;
-        const info =
-          origin.kind === 'kept' && !s.volume.format
-            ? survey.volumes.find((v) => v.number === origin.number)?.info
-            : undefined;
-        const fill = info
-          ? Math.max(1, (info.used / length) * s.height)
-          : s.volume.fileSystem === 'unknown'
-            ? s.height
-            : 0;
+        const { length, role } = s.volume;
+        const used = usedOf(survey, s.volume);
+        const fill = used > 0 ? Math.max(1, (used / length) * s.height) : 0;
         const { full, pale } = roleColours(role);
         return (
           <g key={s.volume.id}>

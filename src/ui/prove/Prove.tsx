@@ -1,7 +1,7 @@
 'use client';
 
 import { durationWords } from '@/core/plan';
-import type { Certificate, VolumeProof } from '@/core/proof';
+import type { Certificate, Losses, VolumeProof } from '@/core/proof';
 import { spaced } from '@/core/size';
 import { engine, given, listener } from '@/engine';
 import { look, mediumWords, rewind, useBench, type Current } from '@/state';
@@ -108,6 +108,7 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
           pagination={{ pageSize: 8, hideOnSinglePage: true }}
         />
       ) : null}
+      {certificate.volumes.map((v) => (v.lost ? <LostFiles key={v.number} name={v.name} lost={v.lost} /> : null))}
       <section>
         <h2>What was done</h2>
         <ol className={styles.steps}>
@@ -144,6 +145,30 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
         ) : null}
       </div>
     </div>
+  );
+}
+
+/** Files of a copy that have zeros where their disk could not be read. */
+function LostFiles({ name, lost }: { readonly name: string; readonly lost: Losses }) {
+  const size = useSizes();
+  const files = `${spaced(lost.files)} file${lost.files === 1 ? '' : 's'}`;
+  return (
+    <section>
+      <h2>{`Lost of ${name}`}</h2>
+      <p className={styles.sub}>
+        {`${size(lost.bytes)} of ${files} could not be read and are zeros in the copy; ${size(lost.elsewhere)} lay in structures and unused ends.`}
+      </p>
+      <Table
+        size="small"
+        rowKey="path"
+        dataSource={[...lost.listed]}
+        columns={[
+          { title: 'Path', dataIndex: 'path' },
+          { title: 'Bytes lost', dataIndex: 'bytes', width: 140, render: (bytes: number) => spaced(bytes) },
+        ]}
+        pagination={{ pageSize: 8, hideOnSinglePage: true }}
+      />
+    </section>
   );
 }
 

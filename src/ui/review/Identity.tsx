@@ -38,7 +38,10 @@ export function Identity({ current }: { readonly current: Current }) {
         ['Exactly', formatBytes(survey.size)],
         ['Table', survey.table === 'none' ? table : `${table}, ${mark}`],
         ['Holds', `${spaced(files)} files in ${volumes}`],
-        ['Most of it', folders.map((f) => `${f.path} ${size(f.bytes)}`).join(', ') || '…'],
+        [
+          'Most of it',
+          folders.map((f) => `${f.path} ${size(f.bytes)}`).join(', ') || (main === undefined ? 'nothing' : '…'),
+        ],
         ...(failingWords(disk.stored) ? [['Failing', failingWords(disk.stored)!] as const] : []),
       ]}
     />

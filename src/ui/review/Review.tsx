@@ -61,6 +61,7 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
               ['Least possible', size(plan.leastCarried)],
               ['Expected', durationWords(plan.total.seconds)],
               ['Restarts', plan.restart ? `1: ${plan.restart}` : 'none'],
+              ...disksOf(plan),
               ['Lost', plan.loses.bytes > 0 ? lossWords(plan.loses, units) : 'nothing'],
             ]}
           />
@@ -117,6 +118,15 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
       </div>
     </div>
   );
+}
+
+/** What happens to every other disk, each told by name. */
+function disksOf({ sources, lent }: Plan): (readonly [string, string])[] {
+  const lenders = [...new Set(lent.map((l) => l.name))];
+  return [
+    ...sources.map(({ name }) => ['Only read', name] as const),
+    ...lenders.map((name) => ['Lends room', name] as const),
+  ];
 }
 
 function stepColumns(plan: Plan, size: (bytes: number) => string, units: 'binary' | 'decimal'): TableColumnsType<Step> {

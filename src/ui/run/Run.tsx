@@ -11,6 +11,7 @@ import {
   useBounds,
   type Current,
   type RunView,
+  useSourceDisks,
 } from '@/state';
 import { Alert, Button, Empty, Popconfirm, Progress } from 'antd';
 import { useEffect, useState } from 'react';
@@ -43,6 +44,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
   const finished = run.state === 'finished';
   const stepsDone = finished ? plan.steps.length : run.step;
   const share = run.total > 0 ? Math.min(1, run.done / run.total) : 0;
+  const sources = useSourceDisks(job?.history.present);
   const carried = new Map(
     job!.history.present.volumes.map((v) => [v.id as string, finished ? 1 : (run.step + share) / plan.steps.length]),
   );
@@ -56,6 +58,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
           planned={job!.history.present}
           bounds={bounds}
           carried={carried}
+          sources={sources}
         />
       </div>
       <aside className={styles.side}>

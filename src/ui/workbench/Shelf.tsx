@@ -1,16 +1,7 @@
 'use client';
 
 import { formatSize } from '@/core/size';
-import {
-  changesIn,
-  failingWords,
-  look,
-  mediumWords,
-  useBench,
-  useBorrower,
-  type BenchDisk,
-  type JobState,
-} from '@/state';
+import { changesIn, failingWords, look, mediumWords, useBench, useTie, type BenchDisk, type JobState } from '@/state';
 import { memo, useDeferredValue } from 'react';
 import { OpenImage } from '../bench';
 import { MiniColumn } from '../kit';
@@ -48,7 +39,7 @@ function ShelfDisk(props: ShelfDiskProps) {
 const ShelfPlate = memo(function ShelfPlate({ disk, current, job }: ShelfDiskProps & { job: JobState | undefined }) {
   const { stored, survey } = disk;
   const run = useBench((s) => s.runs[stored.id]);
-  const borrower = useBorrower(stored.id);
+  const tie = useTie(stored.id);
   const changes = changesIn(job);
   const unfinished = run !== undefined && run.state !== 'finished';
   const go = (): void =>
@@ -69,8 +60,8 @@ const ShelfPlate = memo(function ShelfPlate({ disk, current, job }: ShelfDiskPro
         )}
         {unfinished ? (
           <span className={styles.changed}>run under way</span>
-        ) : borrower ? (
-          <span className={styles.changed}>{`lends room to ${borrower}`}</span>
+        ) : tie ? (
+          <span className={styles.changed}>{tie}</span>
         ) : changes > 0 ? (
           <span className={styles.changed}>{`${changes} change${changes === 1 ? '' : 's'} planned`}</span>
         ) : (

@@ -68,6 +68,7 @@ export function planCommands({ id, job, disk }: Current, selected: LaidVolume | 
     ...(back ? [{ name: `Undo: ${back.name}`, act: () => undoEdit(id) }] : []),
     ...(forth ? [{ name: `Redo: ${forth.name}`, act: () => redoEdit(id) }] : []),
     { name: 'Goals: what shall it become', act: divide(() => ask({ kind: 'goals' })) },
+    { name: 'Copy a volume or a whole disk to here…', act: divide(() => ask({ kind: 'copy' })) },
     { name: 'Remove all volumes', act: divide(() => edit(id, removeAll)) },
     ...(selected ? volumeCommands(id, present, disk, selected, text, divide) : []),
   ];

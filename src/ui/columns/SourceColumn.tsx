@@ -1,0 +1,91 @@
+'use client';
+
+import { layoutOf } from '@/core/inspect';
+import { nameOf } from '@/core/layout';
+import type { SourceDisk } from '@/core/plan';
+import { useMemo } from 'react';
+import { roleColours, useSizes } from '../kit';
+import { bandsFrom } from './bands';
+import { layoutColumn, yInSection, type Column, type ColumnBox } from './geometry';
+import styles from './columns.module.css';
+
+interface Props {
+  readonly source: SourceDisk;
+  readonly planned: Column;
+  /** Where its bands end: the right edge of the planned column. */
+  readonly from: number;
+  readonly x: number;
+  readonly box: ColumnBox;
+  /** 0 to 1 by volume: how far its band is filled while a run goes on. */
+  readonly carried: ReadonlyMap<string, number> | undefined;
+}
+
+const WIDTH = 72;
+/** Letters that fit. */
+const LETTERS = 8;
+/** A section as high as this has room for its name, and for its size as well. */
+const NAMED = 18;
+const SIZED = 36;
+
+const shortened = (name: string): string => (name.length > LETTERS ? `${name.slice(0, LETTERS - 1)}…` : name);
+
+/** Another disk that is only read: slim, on the right, its bands running left to what is copied. */
+export function SourceColumn({ source: { disk, name, survey }, planned, from, x, box, carried }: Props) {
+  const size = useSizes();
+  const column = useMemo(() => layoutColumn(layoutOf(survey), box), [survey, box]);
+  const bands = useMemo(() => bandsFrom(planned, column, disk, from, x), [planned, column, disk, from, x]);
+  return (
+    <g role="group" aria-label={`${name}, only read`}>
+      <text x={x + WIDTH} y={12} textAnchor="end" className={styles.small} fill="var(--ink)" fontWeight={600}>
+        {name}
+      </text>
+      <text x={x + WIDTH} y={27} textAnchor="end" className={styles.note}>
+        only read
+      </text>
+      {bands.map((band) => (
+        <g key={band.key} aria-hidden>
+          <path d={band.whole} fill={`var(--${band.role})`} opacity={0.12} />
+          <path
+            d={band.used}
+            fill={`var(--${band.role})`}
+            opacity={carried ? 0.18 + 0.3 * (carried.get(band.key) ?? 0) : 0.38}
+          />
+        </g>
+      ))}
+      {column.sections.map((section) => {
+        const { volume, y, height, start } = section;
+        if (!volume) return null;
+        const used = survey.volumes.find((v) => `kept-${v.number}` === volume.id)?.info?.used;
+        const fillEnd = used === undefined ? y + height : yInSection(section, start + used);
+        const { full, pale } = roleColours(volume.role);
+        return (
+          <g key={volume.id}>
+            <title>{`${nameOf(volume)}, ${size(volume.length)}`}</title>
+            <rect x={x} y={y} width={WIDTH} height={height} rx={3} fill={pale} stroke={full} />
+            <rect x={x} y={y} width={WIDTH} height={Math.max(0, fillEnd - y)} rx={3} fill={full} />
+            {height >= NAMED ? (
+              <text
+                x={x + 6}
+                y={y + 14}
+                className={styles.small}
+                fill={fillEnd > y + 8 ? 'var(--on-role)' : 'var(--ink)'}
+              >
+                {shortened(volume.label || nameOf(volume))}
+              </text>
+            ) : null}
+            {height >= SIZED ? (
+              <text
+                x={x + 6}
+                y={y + 29}
+                className={styles.small}
+                fill={fillEnd > y + 24 ? 'var(--on-role)' : 'var(--ink)'}
+              >
+                {size(volume.length)}
+              </text>
+            ) : null}
+          </g>
+        );
+      })}
+    </g>
+  );
+}
