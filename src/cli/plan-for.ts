@@ -1,5 +1,6 @@
 /** The plan for a target on an image that is open, with the other disks that it names. */
-import { parseTarget, resolveTarget } from '@/core/job';
+import { lookAtTransfers, parseTarget, resolveTarget, transferWishes, type OpenVolumeOf } from '@/core/job';
+import { isHere } from '@/core/place';
 import { derivePlan, type Plan } from '@/core/plan';
 import { scratchIn, type Files } from './files';
 import { readJson, type OpenImage } from './open-image';
@@ -15,17 +16,23 @@ export interface PlanCall {
 /** @throws UsageError, CoreError `target.*`, `size.*`, `plan.*`, `fs.*`, `table.*` */
 export async function planFor(
   files: Files,
-  { session: { survey } }: OpenImage,
+  { session }: OpenImage,
   { target: path, scratch, override = false }: PlanCall,
   disks: WithDisks,
 ): Promise<{ plan: Plan; notes: readonly string[] }> {
   const target = parseTarget(await readJson(files, path!));
-  const { layout, notes } = resolveTarget(survey, target, disks.named);
+  const { survey } = session;
+  const { layout, notes, names } = resolveTarget(survey, target, disks.named);
+  const wishes = transferWishes(target, names, new Set(disks.named.keys()));
+  const open: OpenVolumeOf = async ({ disk, number }) =>
+    (await (isHere({ disk }) ? session : disks.sessions.get(disk)!).volume(number)).volume;
+  const transfers = await lookAtTransfers(wishes, layout, open);
   const plan = derivePlan(survey, layout, {
     override,
     checkAtNextStart: target.checkAtNextStart,
     scratch: scratchIn(scratch, survey),
     disks: disks.sources,
+    transfers,
   });
   return { plan, notes };
 }

@@ -1,9 +1,10 @@
 /** Other disks that a target names: `--with NAME=FILE`, each opened to be read. */
 import type { BlockDevice } from '@/core/device';
-import { copySourcesOf, type Survey } from '@/core/inspect';
+import { copySourcesOf } from '@/core/inspect';
 import type { NamedSources } from '@/core/job';
 import { HERE, type DiskId } from '@/core/place';
 import type { PlanSource, SourceDisk } from '@/core/plan';
+import type { Session } from '@/core/session';
 import { assertApart, SCRATCH, type Files, type Wanted } from './files';
 import { openImage, type ImageOptions } from './open-image';
 import { UsageError } from './output';
@@ -19,6 +20,8 @@ export interface WithDisks {
   readonly named: NamedSources;
   readonly sources: readonly SourceDisk[];
   readonly devices: ReadonlyMap<DiskId, BlockDevice>;
+  /** Volumes of the disks that were surveyed. */
+  readonly sessions: ReadonlyMap<DiskId, Session>;
   close(): Promise<void>;
 }
 
@@ -52,7 +55,7 @@ export async function openWith(files: Files, named: readonly NamedFile[], option
   const { sectorSize: _own, ...rest } = options;
   return opened(named, async ({ path }) => {
     const { device, session, close } = await openImage(files, path, rest);
-    return { device, survey: session.survey, close };
+    return { device, session, close };
   });
 }
 
@@ -72,7 +75,7 @@ export async function openSources(
 
 interface Opened {
   readonly device: BlockDevice;
-  readonly survey?: Survey;
+  readonly session?: Session;
   close(): Promise<void>;
 }
 
@@ -90,9 +93,11 @@ async function opened<N extends NamedFile>(
     await close();
     throw error;
   }
-  const sources = disks.flatMap(({ name, survey }) => (survey ? [{ disk: name, name, survey }] : []));
+  const sessions = new Map(disks.flatMap(({ name, session }) => (session ? [[name, session] as const] : [])));
+  const sources = [...sessions].map(([name, { survey }]) => ({ disk: name, name, survey }));
   return {
     sources,
+    sessions,
     named: new Map(sources.map(({ disk, name, survey }) => [name, copySourcesOf(survey, disk, name)])),
     devices: new Map(disks.map(({ name, device }) => [name, device])),
     close,

@@ -55,6 +55,7 @@ export interface ErrorFacts {
   'run.copying': Record<string, never>;
   'run.elsewhere': { name: string; reason: string };
   'run.source': { name: string; reason: string };
+  'run.differs': { name: string; path: string; what: string; count: number };
   'run.holds': { name: string; reason: string };
   'run.going-on': { name: string };
   'bench.held': Record<string, never>;
@@ -132,6 +133,8 @@ const SENTENCES: Sentences = {
   'run.elsewhere': (f) =>
     `The room on ${f.name} can’t be used: ${f.reason}. The run stays where it is, and goes on once that is put right.`,
   'run.source': (f) => `${f.name} can’t be copied from: ${f.reason}. Nothing more is done until that is put right.`,
+  'run.differs': (f) =>
+    `${f.count} of what came to ${f.name} ${f.count === 1 ? 'is' : 'are'} not as it was, ${f.path} first (${f.what}). Nothing was taken away.`,
   'run.holds': (f) => `${f.name} is left as it is: ${f.reason}.`,
   'run.going-on': (f) => `A run on ${f.name} is going on. This can be done when it is over or stopped.`,
   'bench.held': () => 'The bench is open in another tab, and only that one changes it. Nothing was changed here.',

@@ -59,6 +59,10 @@ class GuardedVolume implements Volume {
     return this.inner.content(entry);
   }
 
+  details(entry: FileEntry): ReturnType<Volume['details']> {
+    return this.inner.details(entry);
+  }
+
   async shrink(size: number, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
     this.#assertAble('shrink');
     await this.#assertSound(options);

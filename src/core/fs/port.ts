@@ -38,6 +38,7 @@ export interface KindFacts {
   mbrType(size: number): number;
   /** The label as it will be stored. @throws CoreError `fs.label` */
   normaliseLabel(label: string): string;
+  readonly holds: Holdings;
   /** Abilities of its driver that this kind has no place for. */
   readonly lacks?: readonly (keyof Abilities)[];
 }
@@ -83,15 +84,52 @@ export interface FileTimes {
   readonly accessed?: string;
 }
 
-/** One file or folder found on a volume; `id` is the driver's own handle for {@link Volume.content}. */
+/** What an entry is: a link leads to another place, a special one is nothing that can be read as a file. */
+export type EntryKind = 'file' | 'folder' | 'link' | 'special';
+
+/**
+ * One entry found on a volume; `id` is the driver's own handle for {@link Volume.content}, and the same for all names of
+ * one file.
+ */
 export interface FileEntry {
   /** From the root, with `/` between names and none in front. */
   readonly path: string;
-  readonly kind: 'file' | 'folder';
+  readonly kind: EntryKind;
+  /** The name of the stream, for one that stands beside a file's content. Its path is the file's, `:`, and this. */
+  readonly stream?: string;
   readonly size: number;
   readonly times: FileTimes;
   readonly attributes: readonly string[];
   readonly id: number;
+}
+
+/** What a kind of file system stores of an entry beside its content, its times and its attributes. */
+export type Kept = 'streams' | 'hard links' | 'links' | 'rights' | 'change times' | 'compression' | 'encryption';
+
+/** What else is stored of an entry, as far as its kind has it. */
+export interface EntryDetails {
+  /** When anything of it was changed, where that is told apart from its content. */
+  readonly changed?: string;
+  /** Who may do what with it: a self-relative security descriptor. */
+  readonly security?: Uint8Array;
+  /** Where it leads, as its kind stores that, and whether that is to a folder. */
+  readonly reparse?: Uint8Array;
+  readonly folder?: boolean;
+}
+
+/** What entries of a kind of file system can be. */
+export interface Holdings {
+  readonly keeps: readonly Kept[];
+  /** Words of attributes that it has. */
+  readonly attributes: readonly string[];
+  /** Why a name can't be that of an entry, or undefined when it can. */
+  nameFault(name: string): 'letters' | 'length' | undefined;
+  /** Times as they come out once they have been stored. */
+  storedTimes(times: FileTimes): FileTimes;
+  /** Bytes that an entry with a name of so many letters takes beside its content, at most. */
+  entryBytes(nameLength: number): number;
+  /** Bytes that the structures of a new volume take, at most. */
+  structures(size: number, sectorSize: number, clusterSize: number): number;
 }
 
 /** A stretch of a file's content in order: bytes on the volume, or zeros, or bytes in hand. */
@@ -123,6 +161,7 @@ export interface Volume {
   beyond(end: number): Promise<Beyond>;
   walk(): AsyncIterable<FileEntry>;
   content(entry: FileEntry): AsyncIterable<ContentRun>;
+  details(entry: FileEntry): Promise<EntryDetails>;
   shrink(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
   grow(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
   relabel(label: string, tx: Transaction): Promise<void>;
@@ -138,7 +177,14 @@ export interface Volume {
 /** What goes into a new file. */
 export type NewContent =
   | { readonly kind: 'bytes'; readonly bytes: Uint8Array }
-  | { readonly kind: 'procedural'; readonly seed: number; readonly size: number };
+  | { readonly kind: 'procedural'; readonly seed: number; readonly size: number }
+  /** What stands on another device; its runs come to as many bytes. */
+  | {
+      readonly kind: 'from';
+      readonly device: BlockDevice;
+      readonly runs: readonly ContentRun[];
+      readonly size: number;
+    };
 
 /** Where a new file's clusters go. */
 interface Placement {
@@ -149,7 +195,7 @@ interface Placement {
 }
 
 /** What is stored beside a new file's content. */
-export interface NewFileFacts {
+export interface NewFileFacts extends EntryDetails {
   readonly times?: FileTimes;
   readonly attributes?: readonly string[];
   readonly placement?: Placement;
@@ -161,6 +207,10 @@ export interface NewFileFacts {
 export interface VolumeWriter {
   mkdir(path: string, facts?: NewFileFacts): Promise<void>;
   writeFile(path: string, content: NewContent, facts?: NewFileFacts): Promise<void>;
+  /** Another name for a file that is there. @throws CoreError `fs.ability` where the kind has no such thing */
+  hardLink(path: string, existing: string): Promise<void>;
+  /** Takes an entry away, and everything below it. What it had in use is given to nothing that this writer adds. */
+  remove(path: string): Promise<void>;
   finish(): Promise<void>;
 }
 
@@ -199,6 +249,8 @@ export interface Transaction {
   write(offset: number, from: Uint8Array): Promise<void>;
   /** Copies at once. @throws RangeError when the target is live */
   copy(from: number, to: number, length: number): Promise<void>;
+  /** Copies at once from another device, by reference where that can be. @throws RangeError when the target is live */
+  copyFrom(device: BlockDevice, from: number, to: number, length: number): Promise<void>;
   /** Writes at once. @throws RangeError when the target is live */
   writeFree(offset: number, from: Uint8Array): Promise<void>;
   /** Puts procedural content at once. @throws RangeError when the target is live */

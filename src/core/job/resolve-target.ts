@@ -15,6 +15,7 @@ import {
   type CopySource,
   type LaidVolume,
   type Layout,
+  type VolumeId,
 } from '@/core/layout';
 import { HERE } from '@/core/place';
 import { ceilTo, floorTo, formatSize, parseSize, resolveSize, roundTo, type SizeWish } from '@/core/size';
@@ -28,6 +29,8 @@ export type NamedSources = ReadonlyMap<string, readonly CopySource[]>;
 export interface ResolvedTarget {
   readonly layout: Layout;
   readonly notes: readonly string[];
+  /** Volumes by what the target calls them. */
+  readonly names: ReadonlyMap<string, VolumeId>;
 }
 
 /**
@@ -63,7 +66,17 @@ class Resolution {
     for (const [index, entry] of this.target.volumes.entries()) at = this.#place(entry, index, at);
     const settled = settle({ ...layout, volumes: this.#volumes }, boundsOf(this.survey));
     if (!settled.ok) throw new CoreError('plan.refused', { reason: settled.reason });
-    return { layout: settled.layout, notes: [...this.#notes, ...settled.notes] };
+    return { layout: settled.layout, notes: [...this.#notes, ...settled.notes], names: this.#names() };
+  }
+
+  #names(): Map<string, VolumeId> {
+    const out = new Map<string, VolumeId>();
+    for (const [index, entry] of this.target.volumes.entries()) {
+      if (!('as' in entry) || entry.as === undefined) continue;
+      if (out.has(entry.as)) throw invalid(`two volumes are called ${entry.as}`);
+      out.set(entry.as, asVolumeId('keep' in entry ? `kept-${entry.keep}` : `new-${index + 1}`));
+    }
+    return out;
   }
 
   /** The disk with the kind of table that is wanted: converted while volumes are kept, else made anew. */

@@ -63,9 +63,23 @@ const createSchema = z.strictObject({
 
 const gapSchema = z.strictObject({ gap: size });
 
+const path = z.string().max(32_000);
+
+const transferSchema = z.strictObject({
+  from: z.strictObject({
+    disk: z.string().min(1).max(40).optional().describe('The name given for it; this one if left out'),
+    volume: z.int().min(1).describe('Number of the volume as inspect lists it on its own disk'),
+  }),
+  folder: path.describe('Which folder; empty for everything on the volume'),
+  to: z.string().min(1).max(40).describe('The volume it goes to, by its “as”'),
+  under: path.optional().describe('The path that the folder itself gets; its own name if left out'),
+  then: z.enum(['keep', 'remove']).default('keep').describe('Whether it stays where it was as well'),
+});
+
 const targetSchema = z.strictObject({
   table: z.enum(['none', 'mbr', 'gpt']).optional().describe('The kind of table; as it is when left out'),
   volumes: z.array(z.union([keepSchema, copySchema, createSchema, gapSchema])).max(64),
+  transfers: z.array(transferSchema).max(200).default([]),
   checkAtNextStart: z.boolean().default(false).describe('Has the owners of changed volumes check them at next start'),
   mendTable: z.boolean().default(false).describe('Writes the table again, whole, though no volume changes'),
   remove: z.array(z.int().min(1)).default([]).describe('Numbers of volumes that may be lost'),

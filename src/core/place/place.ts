@@ -25,4 +25,4 @@ export interface VolumeRef {
 }
 
 /** Whether a place is on the disk that the plan is drawn on. */
-export const isHere = (place: Place): boolean => place.disk === HERE;
+export const isHere = (place: Pick<Place, 'disk'>): boolean => place.disk === HERE;

@@ -4,7 +4,7 @@
  */
 import { bytesBeyond, totalOf } from '@/core/fs';
 import { factsOf, layoutOf, type Survey } from '@/core/inspect';
-import { isMade, nameOf, type Layout } from '@/core/layout';
+import { isMade, nameOf, type LaidVolume, type Layout, type VolumeId } from '@/core/layout';
 import { HERE } from '@/core/place';
 import type { DiskTable } from '@/core/table';
 import { afterOf } from './after';
@@ -16,9 +16,19 @@ import { planMoves } from './plan-moves';
 import { refused } from './refused';
 import type { Scratch } from './scratch';
 import { StepMakers } from './step-makers';
-import type { CarryStep, Loss, Step, StepCost, TableStep } from './steps';
+import {
+  stepReads,
+  type CarryStep,
+  type Loss,
+  type ProveStep,
+  type Receives,
+  type Step,
+  type StepCost,
+  type TableStep,
+} from './steps';
 import { copiedOf, keptOf, type Copied, type Kept, type SourceDisk } from './subjects';
 import { tableFor } from './table-entries';
+import { transferredIn, type PlannedTransfer, type Transferred, type TransferTime } from './transfers';
 import { verifyPlan } from './verify';
 
 /** What the plan is derived from beside the two layouts. */
@@ -34,8 +44,9 @@ export interface PlanOptions {
   readonly checkAtNextStart?: boolean;
   /** Unallocated stretches of other disks, for volumes that can be set aside nowhere on this one. */
   readonly scratch?: readonly Scratch[];
-  /** Other disks, whose volumes may be copied. */
+  /** Other disks, whose volumes may be copied, and from which files may be taken. */
   readonly disks?: readonly SourceDisk[];
+  readonly transfers?: readonly PlannedTransfer[];
 }
 
 const NOTHING: Loss = { files: 0, bytes: 0 };
@@ -78,7 +89,7 @@ function lentFor(steps: readonly Step[]): LentRoom[] {
 
 /** The disks that something is copied from, as they were looked at. */
 function sourcesFor(steps: readonly Step[], disks: readonly SourceDisk[]): PlanSource[] {
-  const read = new Set(steps.flatMap((s) => (s.kind === 'carry' && s.keeps ? [s.from.disk] : [])));
+  const read = new Set(steps.flatMap(stepReads));
   return disks
     .filter(({ disk }) => read.has(disk))
     .map(({ disk, name, survey }) => ({ disk, name, relies: factsOf(survey) }));
@@ -101,6 +112,7 @@ function sumCosts(steps: readonly Step[]): StepCost {
 class Derivation {
   readonly #kept: Kept[];
   readonly #copied: Copied[];
+  readonly #transferred: Transferred[];
   readonly #now: Layout;
   readonly #make: StepMakers;
 
@@ -112,6 +124,15 @@ class Derivation {
     this.#now = layoutOf(survey);
     this.#kept = keptOf(survey, planned);
     this.#copied = copiedOf(survey, planned, this.#kept, options.disks ?? []);
+    this.#transferred = transferredIn(options.transfers ?? [], {
+      survey,
+      now: this.#now,
+      planned,
+      kept: this.#kept,
+      copied: this.#copied,
+      disks: options.disks ?? [],
+      override: options.override ?? false,
+    });
     this.#make = new StepMakers(survey, options.speed ?? speedOf(options.medium ?? 'ssd'));
   }
 
@@ -119,7 +140,7 @@ class Derivation {
     const { survey, planned } = this;
     const [kept, copied, make] = [this.#kept, this.#copied, this.#make];
     assertFeasible({ survey, planned, kept, copied, override: this.options.override ?? false });
-    const going = new Set(copied.filter((c) => c.here === 'going').map((c) => c.original.number));
+    const going = new Set(this.#standing().map((v) => v.number));
     const proven = kept.filter((k) => !k.planned.format);
     const moves = this.#moves();
     const onTheWay = new Set(
@@ -130,32 +151,108 @@ class Derivation {
     const grows = proven.filter((k) => k.planned.length > k.before.length);
     const relabels = proven.filter((k) => k.planned.label !== k.before.label);
     const movers = proven.filter((k) => moving.has(k.now.number));
-    const changed = new Set([...shrinks, ...movers, ...grows, ...relabels]);
+    const filled = proven.filter((k) => this.#transferred.some((t) => t.to === k.planned.id || this.#isEmptied(t, k)));
+    const changed = new Set([...shrinks, ...movers, ...grows, ...relabels, ...filled]);
     const makes = planned.volumes.filter(isMade);
     const table = this.#table();
     if (!table && changed.size === 0 && makes.length === 0 && copied.length === 0) return [];
+    // What is made for files of a volume that goes is there before the table is written, and filled.
+    const early = new Set(this.#transferred.flatMap((t) => (t.when === 'before the table' ? [t.to] : [])));
     const removed = this.#removed();
     const copies = copied.map((c) => make.copy(c));
     return [
       ...proven.map((k) => make.check(k, changed.has(k))),
       ...this.#originals().map((c) => make.checkOriginal(c)),
-      ...removed.filter((r) => !going.has(r.now.number)).map((r) => make.remove(r.before, r.now)),
+      ...this.#measured().map((t) => make.checkSource(t)),
+      ...this.#transfers('first'),
+      ...removed.filter((r) => !going.has(r.now.number)).map((r) => make.remove(r.before, r.now, this.#isTaken(r.now))),
       ...shrinks.map((k) => make.shrink(k)),
       ...moves,
       ...copied.flatMap((c, i) => [copies[i]!, ...make.identify(c)]),
-      ...removed.filter((r) => going.has(r.now.number)).map((r) => make.remove(r.before, r.now)),
+      ...makes.filter((v) => early.has(v.id)).map((v) => make.make(v)),
+      ...this.#transfers('before the table'),
+      ...removed.filter((r) => going.has(r.now.number)).map((r) => make.remove(r.before, r.now, this.#isTaken(r.now))),
       ...(table ? [table] : []),
-      ...makes.map((v) => make.make(v)),
+      ...makes.filter((v) => !early.has(v.id)).map((v) => make.make(v)),
       ...grows.map((k) => make.grow(k.planned, k.before.length)),
       ...copied.flatMap((c, i) => this.#grown(c, copies[i]!).map((from) => make.grow(c.planned, from))),
       ...relabels.map((k) => make.relabel(k.planned)),
       ...copied.filter((c) => c.planned.label !== (c.original.info?.label ?? '')).map((c) => make.relabel(c.planned)),
-      ...proven.map((k) => make.prove(k, changed.has(k))),
-      ...copied.map((c) => make.proveCopy(c)),
+      ...this.#transfers('last'),
+      ...proven.map((k) => ({ ...make.prove(k, changed.has(k)), ...this.#ledger(k.planned, k.now.number) })),
+      ...copied.map((c) => ({ ...make.proveCopy(c), ...this.#ledger(c.planned, c.number) })),
+      ...this.#proveMade(),
       ...(this.options.checkAtNextStart
         ? [...changed].filter((k) => k.now.abilities.mark).map((k) => make.mark(k))
         : []),
     ];
+  }
+
+  /** Volumes that go, and stay where they are until what is wanted of them has been taken. */
+  #standing() {
+    const copies = this.#copied.flatMap((c) => (c.here === 'going' ? [c.original] : []));
+    const taken = this.#transferred.flatMap((t) => (t.when === 'before the table' ? [t.source] : []));
+    return [...new Set([...copies, ...taken])];
+  }
+
+  /** Whether everything on a volume that goes is taken to another one before. */
+  #isTaken({ number }: Survey['volumes'][number]): boolean {
+    return this.#transferred.some((t) => t.here === 'going' && t.measure === number && t.folder === '');
+  }
+
+  #isEmptied({ here, measure, then }: Transferred, { now }: Kept): boolean {
+    return here === 'kept' && then === 'remove' && measure === now.number;
+  }
+
+  /** Sources that nothing else reads as a measure, each once. */
+  #measured(): Transferred[] {
+    const read = new Set(this.#originals().flatMap((c) => (c.here === 'going' ? [c.original.number] : [])));
+    return this.#transferred.filter((t, i) => {
+      if (t.here === 'kept' || read.has(t.measure)) return false;
+      return this.#transferred.findIndex((u) => u.measure === t.measure) === i;
+    });
+  }
+
+  /** The steps of the transfers of a time: all are taken and compared before anything is taken away. */
+  #transfers(when: TransferTime): Step[] {
+    const now = this.#transferred.filter((t) => t.when === when);
+    const goes = (t: Transferred): boolean => t.then === 'remove' || t.here === 'going';
+    return [
+      ...now.map((t) => this.#make.transfer(t)),
+      ...now.filter(goes).map((t) => this.#make.compare(t, this.#receivedBy(t.to, when))),
+      ...now.filter((t) => t.then === 'remove' && t.here === 'kept').map((t) => this.#make.clear(t)),
+    ];
+  }
+
+  /** What has come to a volume by the end of a time, in the order in which it came. */
+  #receivedBy(id: VolumeId, when: TransferTime): Receives[] {
+    const times: readonly TransferTime[] = ['first', 'before the table', 'last'];
+    const past = times.slice(0, times.indexOf(when) + 1);
+    return past.flatMap((time) =>
+      this.#transferred
+        .filter((t) => t.to === id && t.when === time)
+        .map(({ measure, folder, under }) => ({ measure, folder, under })),
+    );
+  }
+
+  /** What comes to a volume and goes from it in the run, for its proof. */
+  #ledger(planned: LaidVolume, number: number): Pick<ProveStep, 'receives' | 'gives' | 'fileSystem'> {
+    const receives = this.#receivedBy(planned.id, 'last');
+    const gives = this.#transferred.flatMap((t) =>
+      t.here === 'kept' && t.then === 'remove' && t.measure === number ? [t.folder] : [],
+    );
+    if (receives.length === 0 && gives.length === 0) return {};
+    return { receives, gives, fileSystem: planned.fileSystem };
+  }
+
+  /** New volumes that files came to. */
+  #proveMade(): ProveStep[] {
+    const seen = new Set<VolumeId>();
+    return this.#transferred.flatMap((t) => {
+      if (!isMade(t.target) || seen.has(t.to)) return [];
+      seen.add(t.to);
+      return [{ ...this.#make.proveMade(t), ...this.#ledger(t.target, t.number) }];
+    });
   }
 
   /** What a copy has to grow from, where it does. */
@@ -180,30 +277,35 @@ class Derivation {
 
   #moves() {
     const { survey, planned } = this;
-    const going = this.#copied.filter((c) => c.here === 'going');
-    const meets = going.flatMap(({ original, origin }) => {
+    const standing = this.#standing();
+    const meets = standing.flatMap((original) => {
       const hit = planned.volumes.find(
         (v) => v.start < original.start + original.length && original.start < v.start + v.length,
       );
-      return hit ? [{ origin, hit }] : [];
+      return hit ? [{ original, hit }] : [];
     })[0];
     if (meets)
       throw refused(
-        `${meets.origin.name} is copied from where ${nameOf(meets.hit)} is to be. Keep ${meets.origin.name} in this plan, and take it away in the next`,
+        `${this.#nameOf(meets.original)} is where ${nameOf(meets.hit)} is to be, and is needed until what is on it has been taken. Keep it in this plan, and take it away in the next`,
       );
     return planMoves({
       survey,
       now: this.#now,
       planned,
       kept: this.#kept,
-      standing: going.map((c) => c.original),
+      standing,
       scratch: this.options.scratch ?? [],
       cost: (reads, writes, seeks, carries) => this.#make.cost(reads, writes, seeks, carries),
     });
   }
 
+  #nameOf({ number }: Survey['volumes'][number]): string {
+    return nameOf(this.#now.volumes.find((v) => v.origin.kind === 'kept' && v.origin.number === number)!);
+  }
+
   leastCarried(): number {
-    const copied = this.#copied.reduce((sum, c) => sum + this.#make.copy(c).cost.carries, 0);
+    const taken = this.#transferred.reduce((sum, t) => sum + t.facts.bytes, 0);
+    const copied = this.#copied.reduce((sum, c) => sum + this.#make.copy(c).cost.carries, taken);
     return this.#kept.reduce((sum, { planned, now }) => {
       if (planned.format) return sum;
       if (planned.start !== now.start) return sum + (now.info ? totalOf(now.allocation) : now.length);

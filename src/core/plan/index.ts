@@ -1,6 +1,7 @@
 export { tableFor } from './table-entries';
 export { derivePlan, deriveRestore } from './derive';
 export type { PlanOptions } from './derive';
+export type { PlannedTransfer } from './transfers';
 export { secondsFor, speedOf } from './medium';
 export type { MediumKind, MediumSpeed } from './medium';
 export type { SourceDisk } from './subjects';
@@ -10,6 +11,8 @@ export { overlapsItself, stepReason, stepTable, stepTouches, stepWords, wayOf } 
 export type {
   CarryStep,
   CheckStep,
+  ClearStep,
+  CompareStep,
   EmptyStep,
   GrowStep,
   IdentifyStep,
@@ -22,6 +25,7 @@ export type {
   Step,
   StepsByKind,
   TableStep,
+  TransferStep,
 } from './steps';
 export { durationWords, lossWords } from './words';
 export { windowsOf } from './move-window';

@@ -9,9 +9,12 @@ import { gptRoom, type DiskTable } from '@/core/table';
 import { secondsFor, type MediumSpeed } from './medium';
 import { refused } from './refused';
 import { placeOf, type Copied, type Kept } from './subjects';
+import type { Transferred } from './transfers';
 import type {
   CarryStep,
   CheckStep,
+  ClearStep,
+  CompareStep,
   GrowStep,
   IdentifyStep,
   Loss,
@@ -19,11 +22,13 @@ import type {
   MarkStep,
   ProofBy,
   ProveStep,
+  Receives,
   RelabelStep,
   RemoveStep,
   ShrinkStep,
   StepCost,
   TableStep,
+  TransferStep,
 } from './steps';
 
 const SECTOR_WRITE = 4096;
@@ -121,8 +126,10 @@ export class StepMakers {
     return { kind: 'grow', name: nameOf(planned), at: placeOf(planned), from, cost: this.cost(0, SECTOR_WRITE, 4) };
   }
 
-  remove(before: LaidVolume, now: SurveyedVolume): RemoveStep {
-    return { kind: 'remove', name: nameOf(before), at: placeOf(now), loses: lossOf(now), cost: this.cost(0, 0, 0) };
+  /** @param taken everything on it is somewhere else by then, so that nothing is lost */
+  remove(before: LaidVolume, now: SurveyedVolume, taken: boolean): RemoveStep {
+    const loses = taken ? { files: 0, bytes: 0 } : lossOf(now);
+    return { kind: 'remove', name: nameOf(before), at: placeOf(now), loses, cost: this.cost(0, 0, 0) };
   }
 
   relabel(planned: LaidVolume): RelabelStep {
@@ -183,6 +190,72 @@ export class StepMakers {
       files: original.files,
       ...(here ? { measure: original.number } : {}),
       cost: this.cost(inUse(original), 0, original.files),
+    };
+  }
+
+  /** Reads what files are taken from, as the measure for them. */
+  checkSource({ source, sourceName, measure, place, here, speed }: Transferred): CheckStep {
+    return {
+      kind: 'check',
+      name: sourceName,
+      number: measure,
+      by: 'files',
+      changes: false,
+      at: { disk: place.disk, start: source.start, length: source.length },
+      files: source.files,
+      ...(here ? {} : { salvage: true }),
+      cost: this.cost(inUse(source), 0, source.files, 0, speed),
+    };
+  }
+
+  transfer({ target, sourceName, place, at, folder, under, facts, speed }: Transferred): TransferStep {
+    const seeks = 2 * facts.files;
+    const across = speed ? secondsFor(speed, facts.bytes, 0, facts.files) : 0;
+    const cost = this.cost(speed ? 0 : facts.bytes, facts.needs, seeks, facts.bytes);
+    return {
+      kind: 'transfer',
+      name: nameOf(target),
+      from: place,
+      source: sourceName,
+      at,
+      fileSystem: target.fileSystem,
+      folder,
+      under,
+      facts,
+      cost: { ...cost, reads: facts.bytes, seconds: cost.seconds + across },
+    };
+  }
+
+  compare({ target, at, number, facts }: Transferred, receives: readonly Receives[]): CompareStep {
+    return {
+      kind: 'compare',
+      name: nameOf(target),
+      number,
+      at,
+      fileSystem: target.fileSystem,
+      files: facts.files,
+      receives,
+      cost: this.cost(facts.bytes, 0, facts.files),
+    };
+  }
+
+  clear({ sourceName, place, folder, facts }: Transferred): ClearStep {
+    const { files, bytes } = facts;
+    const cost = this.cost(0, SECTOR_WRITE + files * SECTOR_WRITE, files);
+    return { kind: 'clear', name: sourceName, at: place, folder, files, bytes, cost };
+  }
+
+  /** The proof of a new volume that files came to. */
+  proveMade({ target, number, facts }: Transferred): ProveStep {
+    return {
+      kind: 'prove',
+      name: nameOf(target),
+      number,
+      made: true,
+      by: 'files',
+      at: placeOf(target),
+      files: facts.files,
+      cost: this.cost(facts.bytes, 0, facts.files),
     };
   }
 

@@ -29,8 +29,8 @@ export function compareManifests(before: readonly ManifestEntry[], after: readon
   for (const [path, old] of byPath(before)) {
     const now = later.get(path);
     later.delete(path);
-    if (old.kind === 'file') sum.files += 1;
-    else sum.folders += 1;
+    if (old.kind === 'folder') sum.folders += 1;
+    else sum.files += 1;
     sum.bytes += old.size;
     const what = now ? difference(old, now) : 'missing';
     if (what) differences.push({ path: old.path, what });

@@ -5,7 +5,7 @@
  * instead of the bytes, and says so: equal sources give equal bytes. On image files bytes are always hashed.
  */
 import type { BlockDevice, SourceRun } from '@/core/device';
-import type { ContentRun, FileEntry, Volume } from '@/core/fs';
+import type { ContentRun, EntryKind, FileEntry, Volume } from '@/core/fs';
 import { isCoreError } from '@/core/errors';
 import { createSHA256 } from 'hash-wasm';
 
@@ -15,7 +15,9 @@ type DigestMethod = 'bytes' | 'source' | 'part';
 /** One file or folder. Plain data; folders have no digest. */
 export interface ManifestEntry {
   readonly path: string;
-  readonly kind: 'file' | 'folder';
+  readonly kind: EntryKind;
+  /** The name of the stream, for one beside a file’s content. */
+  readonly stream?: string;
   readonly size: number;
   readonly times: FileEntry['times'];
   readonly attributes: readonly string[];
@@ -46,6 +48,7 @@ export const portableHasher: HasherFactory = async () => {
 };
 
 const READ_CHUNK = 4 * 1024 * 1024;
+const SHORT = 1024;
 
 /** What {@link takeManifest} tells while it reads. */
 interface ManifestProgress {
@@ -59,6 +62,8 @@ export interface ManifestOptions {
   readonly signal?: AbortSignal;
   /** How many bytes were lost so far by the device that is read; a failing one is read as far as it goes. */
   readonly lost?: () => number;
+  /** Reads only what this says; folders are told all the same. */
+  readonly only?: (entry: FileEntry) => boolean;
   /** Hash bytes even where the source is known. */
   readonly alwaysBytes?: boolean;
 }
@@ -75,10 +80,13 @@ export async function* takeManifest(
   let files = 0;
   let bytes = 0;
   const buffer = new Uint8Array(READ_CHUNK);
+  const { only } = options;
   for await (const entry of volume.walk()) {
     options.signal?.throwIfAborted();
-    const { path, kind, size, times, attributes } = entry;
-    if (kind === 'folder') {
+    const { path, kind, size, times, attributes, stream } = entry;
+    const named = stream === undefined ? {} : { stream };
+    if (kind === 'folder' || (only && !only(entry))) {
+      if (kind !== 'folder') continue;
       yield { path, kind, size, times, attributes };
       continue;
     }
@@ -91,7 +99,7 @@ export async function* takeManifest(
     // What was not read because its source is known counts as done all the same.
     if (digest.method === 'source') bytes += size;
     options.progress?.({ files, bytes });
-    yield { path, kind, size, times, attributes, ...digest, ...lostSince(before, options) };
+    yield { path, kind, ...named, size, times, attributes, ...digest, ...lostSince(before, options) };
   }
 }
 
@@ -109,7 +117,9 @@ async function digestFile(
   read: (bytes: number) => void,
 ): Promise<{ sha256: string; method: DigestMethod }> {
   const { runs, whole } = await contentOf(volume, entry);
-  const sources = alwaysBytes || !whole ? undefined : sourcesOf(device, runs);
+  // What is short may be stored in another way where it comes to, and is cheap to read.
+  const short = entry.size <= SHORT;
+  const sources = alwaysBytes || short || !whole ? undefined : sourcesOf(device, runs);
   const hash = await hasher();
   if (sources) {
     hash.update(new TextEncoder().encode(JSON.stringify(sources)));

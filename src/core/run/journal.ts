@@ -52,7 +52,8 @@ const runId = z.string().min(1).max(100);
 
 const manifestEntrySchema: z.ZodType<ManifestEntry> = z.strictObject({
   path: z.string(),
-  kind: z.enum(['file', 'folder']),
+  kind: z.enum(['file', 'folder', 'link', 'special']),
+  stream: z.string().optional(),
   size: count,
   times: z.strictObject({
     created: z.string().optional(),

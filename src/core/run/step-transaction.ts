@@ -1,5 +1,5 @@
 /** The transaction of one step: direct operations on free bytes, everything else gathered for the journal. */
-import type { BlockDevice } from '@/core/device';
+import { copyAcross, type BlockDevice } from '@/core/device';
 import { overlapsAny, type ByteRange, type Transaction } from '@/core/fs';
 import { PendingWrites } from './pending-writes';
 
@@ -43,6 +43,14 @@ export class StepTransaction implements Transaction {
     this.#assertFree(to, length);
     await this.#inChunks(length, async (done, size) => {
       await this.disk.copy(this.start + from + done, this.start + to + done, size);
+      this.context.carried?.(size);
+    });
+  }
+
+  async copyFrom(device: BlockDevice, from: number, to: number, length: number): Promise<void> {
+    this.#assertFree(to, length);
+    await this.#inChunks(length, async (done, size) => {
+      await copyAcross(device, from + done, this.disk, this.start + to + done, size);
       this.context.carried?.(size);
     });
   }

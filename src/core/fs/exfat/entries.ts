@@ -22,7 +22,14 @@ export const SECONDARY = 0x40;
 export const STREAM_FLAG = { allocation: 1, contiguous: 2 } as const;
 export const ATTRIBUTE = { readOnly: 1, hidden: 2, system: 4, folder: 16, archive: 32 } as const;
 export const NAME_UNITS = 15;
-export const MAX_NAME = 255;
+const MAX_NAME = 255;
+const FORBIDDEN = /[\u0000-\u001f"*/:<>?\\|]/;
+
+/** Why a name can't be that of a file (section 7.7.3). */
+export function exfatNameFault(name: string): 'letters' | 'length' | undefined {
+  if (name.length > MAX_NAME) return 'length';
+  return name.length === 0 || FORBIDDEN.test(name) || name === '.' || name === '..' ? 'letters' : undefined;
+}
 export const LABEL_UNITS = 11;
 
 export const FILE = struct('file entry', 32, {
@@ -113,11 +120,33 @@ export function timesOf(e: ReturnType<typeof FILE.decode>): FileTimes {
 
 function stampOf(iso: string | undefined): { stamp: number; tens: number; zone: number } {
   const { date, time, hundredths } = isoToStamp(iso);
-  return { stamp: ((date << 16) | time) >>> 0, tens: hundredths, zone: iso?.endsWith('Z') ? ZONE_VALID : 0 };
+  return { stamp: ((date << 16) | time) >>> 0, tens: hundredths, zone: zoneOf(iso) };
+}
+
+/** The zone of a time as the field has it: quarters of an hour in seven bits; 0 for none. */
+function zoneOf(iso = ''): number {
+  if (iso.endsWith('Z')) return ZONE_VALID;
+  const [, sign, hours, minutes] = /([+-])(\d\d):(\d\d)$/.exec(iso.slice(10)) ?? [];
+  if (!sign) return 0;
+  const quarters = Math.round((Number(hours) * 60 + Number(minutes)) / 15) * (sign === '-' ? -1 : 1);
+  return Math.abs(quarters) < 64 ? ZONE_VALID | (quarters & 0x7f) : 0;
 }
 
 /** A time that says nothing is 1 January 1980, since the field has no other way to be empty. */
 const EPOCH = '1980-01-01T00:00:00';
+
+/** Times as they are read once they have been stored. */
+export function storedTimes({ created, modified, accessed }: FileTimes): FileTimes {
+  const read = (iso: string | undefined, fine: boolean): string | undefined => {
+    const { stamp, tens, zone } = stampOf(iso ?? EPOCH);
+    return timeOf(stamp, fine ? tens : undefined, zone);
+  };
+  return {
+    created: read(created ?? modified, true),
+    modified: read(modified, true),
+    accessed: read(accessed ?? modified, false),
+  };
+}
 
 /** The set of a new file or folder. */
 export function buildSet(

@@ -2,7 +2,7 @@
 import { CoreError } from '@/core/errors';
 import { GIB, KIB, MIB } from '@/core/size';
 import type { KindFacts } from '../port';
-import { LABEL_UNITS } from './entries';
+import { ENTRY_BYTES, exfatNameFault, LABEL_UNITS, NAME_UNITS, storedTimes } from './entries';
 import { LEAST_BYTES } from './limits';
 import { MAX_CLUSTERS } from './boot-region';
 
@@ -47,4 +47,14 @@ export const EXFAT_KIND: KindFacts = {
   },
   mbrType: () => TYPE_CODE,
   normaliseLabel: normaliseExfatLabel,
+  holds: {
+    keeps: [],
+    attributes: ['read-only', 'hidden', 'system', 'archive'],
+    nameFault: exfatNameFault,
+    storedTimes,
+    // Boot regions and table, each up to a boundary, then bitmap, case table and root.
+    structures: (size, _, clusterSize) => 2 * MIB + (size / clusterSize) * 4.125 + 4 * clusterSize,
+    // A set has two entries and one for every fifteen letters.
+    entryBytes: (nameLength) => ENTRY_BYTES * (2 + Math.ceil(nameLength / NAME_UNITS)),
+  },
 };

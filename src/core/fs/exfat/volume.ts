@@ -7,6 +7,7 @@ import type {
   Beyond,
   ByteRange,
   ContentRun,
+  EntryDetails,
   FileEntry,
   SizeLimits,
   Transaction,
@@ -111,6 +112,10 @@ class ExfatVolume implements Volume {
       const reason = `${entry.path} ends ${owner.size - at} bytes before its size`;
       throw new CoreError('fs.damaged', { fileSystem: 'exFAT', reason, offset: 0 });
     }
+  }
+
+  async details(): Promise<EntryDetails> {
+    return {};
   }
 
   async shrink(size: number, tx: Transaction): Promise<void> {

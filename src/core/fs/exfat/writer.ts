@@ -3,6 +3,8 @@
  * there already are gathered and written by {@link ExfatWriter.finish}.
  */
 import { CoreError } from '@/core/errors';
+import { fillFree, lengthOf } from '../fill';
+import { setBits } from '../bitmap';
 import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
 import type { Run } from '../free-space';
 import { clusterOffset, fatStart, type ExfatGeometry } from './boot-region';
@@ -11,9 +13,9 @@ import {
   ATTRIBUTE,
   buildSet,
   ENTRY_BYTES,
+  exfatNameFault,
   FILE,
   IN_USE,
-  MAX_NAME,
   NAME_UNITS,
   setChecksum,
   STREAM,
@@ -24,7 +26,6 @@ import {
 import { countTaken } from './limits';
 import { END, readOwner, type Owner } from './tree';
 
-const FORBIDDEN = /[\u0000-\u001f"*/:<>?\\|]/;
 const ATTRIBUTE_BITS: Readonly<Record<string, number>> = { 'read-only': 1, hidden: 2, system: 4, archive: 32 };
 
 interface OpenFolder {
@@ -52,6 +53,8 @@ export async function openExfatWriter(state: ExfatState, tx: Transaction): Promi
 class ExfatWriter implements VolumeWriter {
   readonly #bits: Uint8Array;
   readonly #chains: (readonly Run[])[] = [];
+  /** Clusters of what was taken away, free once everything else has its own. */
+  readonly #freed: Run[] = [];
   readonly #folders = new Map<string, OpenFolder>();
   #cursor = 2;
   #free: number;
@@ -113,7 +116,7 @@ class ExfatWriter implements VolumeWriter {
   async #place(path: string): Promise<{ folder: OpenFolder; name: string }> {
     const cut = path.lastIndexOf('/');
     const name = path.slice(cut + 1);
-    if (name.length === 0 || name.length > MAX_NAME || FORBIDDEN.test(name) || name === '.' || name === '..')
+    if (exfatNameFault(name))
       throw new CoreError('fs.name', { name, reason: 'it is empty, too long, or holds what a name must not' });
     const folder = await this.#folder(cut < 0 ? '' : path.slice(0, cut));
     if (folder.names.has(this.#fold(name))) throw new CoreError('fs.exists', { path });
@@ -144,9 +147,9 @@ class ExfatWriter implements VolumeWriter {
     if (facts.streams?.length)
       throw new CoreError('fs.ability', { fileSystem: 'exFAT', ability: 'hold named streams' });
     const { folder, name } = await this.#place(path);
-    const size = content.kind === 'bytes' ? content.bytes.length : content.size;
+    const size = lengthOf(content);
     const runs = this.#store(size, facts);
-    await this.#fill(runs, content, size);
+    await this.#fill(runs, content);
     const contiguous = runs.length === 1;
     if (runs.length > 1) this.#chains.push(runs);
     this.#enter(folder, name, facts, attributeBits(facts, ATTRIBUTE.archive), runs, size, contiguous);
@@ -169,15 +172,31 @@ class ExfatWriter implements VolumeWriter {
     return runs;
   }
 
-  async #fill(runs: readonly Run[], content: NewContent, size: number): Promise<void> {
-    let done = 0;
-    for (const { start, length } of runs) {
-      const part = Math.min(length * this.#g.clusterSize, size - done);
-      const offset = clusterOffset(this.#g, start);
-      if (content.kind === 'bytes') await this.tx.writeFree(offset, content.bytes.subarray(done, done + part));
-      else await this.tx.placeFree(offset, part, content.seed, done);
-      done += part;
-    }
+  #fill(runs: readonly Run[], content: NewContent): Promise<void> {
+    const g = this.#g;
+    const rooms = runs.map((r) => ({ offset: clusterOffset(g, r.start), length: r.length * g.clusterSize }));
+    return fillFree(this.tx, rooms, content, 'left');
+  }
+
+  async hardLink(): Promise<void> {
+    throw new CoreError('fs.ability', { fileSystem: 'exFAT', ability: 'give a file two names' });
+  }
+
+  async remove(path: string): Promise<void> {
+    const owner = this.state.tree.owners.find((o) => isEntry(o) && this.#fold(o.path) === this.#fold(path));
+    const cut = path.lastIndexOf('/');
+    const folder = await this.#folder(cut < 0 ? '' : path.slice(0, cut));
+    if (!owner?.at || !folder.names.delete(this.#fold(path.slice(cut + 1))))
+      throw new CoreError('fs.not-found', { path });
+    const { set, setBytes } = owner.at;
+    for (let at = set; at < set + setBytes; at += ENTRY_BYTES) folder.bytes[at]! &= ~IN_USE;
+    folder.dirty = true;
+    const below = `${this.#fold(path)}/`;
+    for (const o of this.state.tree.owners)
+      if (o === owner || isBeside(o, owner) || (o.at && this.#fold(o.path).startsWith(below)))
+        this.#freed.push(...o.runs);
+    for (const key of [...this.#folders.keys()])
+      if (key === this.#fold(path) || key.startsWith(below)) this.#folders.delete(key);
   }
 
   /** The next free clusters from the cursor on, or from a place on the volume, marked as taken. */
@@ -246,6 +265,10 @@ class ExfatWriter implements VolumeWriter {
   async finish(): Promise<void> {
     for (const folder of this.#folders.values()) if (folder.grown) this.#resize(folder);
     for (const folder of this.#folders.values()) if (folder.dirty) await this.#writeFolder(folder);
+    for (const { start, length } of this.#freed) {
+      setBits(this.#bits, start - 2, start - 2 + length, false);
+      this.#free += length;
+    }
     await this.#writeFat();
     await this.#writeBits();
     const { clusterCount } = this.#g;
@@ -297,6 +320,11 @@ class ExfatWriter implements VolumeWriter {
     }
   }
 }
+
+/** What else an entry's set refers to. */
+const isBeside = (other: Owner, { at }: Owner): boolean =>
+  other.kind === 'other' && other.at?.folder === at?.folder && other.at?.set === at?.set;
+const isEntry = ({ kind }: Owner): boolean => kind === 'file' || kind === 'folder';
 
 function attributeBits(facts: NewFileFacts, otherwise: number): number {
   if (!facts.attributes) return otherwise;

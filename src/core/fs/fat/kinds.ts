@@ -1,15 +1,17 @@
 /** What forms and tables need to know of FAT12, FAT16 and FAT32, and which cluster sizes suit which volume. */
 import { GIB, KIB, MIB } from '@/core/size';
-import type { KindFacts } from '../port';
+import type { FileTimes, KindFacts } from '../port';
 import { DIRECTORY_ENTRY_BYTES, tableSectors, type FatKind } from './boot-sector';
 import { countRange } from './limits';
-import { normaliseLabel } from './names';
+import { dateToIso, isoToStamp, stampToIso } from '../dos-time';
+import { fatNameFault, normaliseLabel } from './names';
 
 const MAX_SECTORS_A_CLUSTER = 128;
 const MAX_CLUSTER_BYTES = 64 * KIB;
 const MAX_FILE_BYTES = 0xffffffff;
 const MAX_SECTORS = 0xffffffff;
 const FIXED_ROOT_ENTRIES = 512;
+const LETTERS_AN_ENTRY = 13;
 /** MBR type codes: FAT12, FAT16 below 32 MiB, FAT16 by LBA, FAT32 by LBA. */
 const TYPE = { fat12: 0x01, fat16Small: 0x04, fat16: 0x0e, fat32: 0x0c };
 
@@ -95,6 +97,16 @@ export function planGeometry(
   };
 }
 
+/** Times as they are read once they have been stored: two seconds, ten milliseconds, and a day are told apart. */
+function storedTimes({ created, modified, accessed }: FileTimes): FileTimes {
+  const { date, time } = isoToStamp(modified);
+  return {
+    created: stampToIso(isoToStamp(created ?? modified)),
+    modified: stampToIso({ date, time }),
+    accessed: dateToIso(isoToStamp(accessed ?? modified).date),
+  };
+}
+
 function validSizes(kind: FatKind, size: number, sectorSize: number): number[] {
   const out: number[] = [];
   for (let cluster = sectorSize; cluster <= MAX_CLUSTER_BYTES; cluster *= 2) {
@@ -128,6 +140,17 @@ function kindFacts(
     defaultClusterSize: (size, sectorSize) => defaultSize(kind, size, sectorSize),
     mbrType,
     normaliseLabel,
+    holds: {
+      keeps: [],
+      attributes: ['read-only', 'hidden', 'system', 'archive'],
+      nameFault: fatNameFault,
+      storedTimes,
+      structures: (size, sectorSize, clusterSize) => {
+        const plan = planGeometry(kind, size, sectorSize, clusterSize);
+        return plan ? plan.dataStart * sectorSize + clusterSize : size;
+      },
+      entryBytes: (nameLength) => DIRECTORY_ENTRY_BYTES * (1 + Math.ceil(nameLength / LETTERS_AN_ENTRY)),
+    },
   };
 }
 

@@ -56,6 +56,12 @@ export function assertName(name: string): void {
   if (reason) throw new CoreError('fs.name', { name, reason });
 }
 
+/** Whether a name can't be that of a file, and whether it is only too long. */
+export function fatNameFault(name: string): 'letters' | 'length' | undefined {
+  if (name.length > MAX_LONG) return 'length';
+  return nameFault(name) === undefined ? undefined : 'letters';
+}
+
 function nameFault(name: string): string | undefined {
   if (name.length === 0 || name === '.' || name === '..') return 'it is empty or only dots';
   if (name.length > MAX_LONG) return `it has more than ${MAX_LONG} characters`;

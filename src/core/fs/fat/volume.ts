@@ -4,6 +4,7 @@ import type {
   Beyond,
   ByteRange,
   ContentRun,
+  EntryDetails,
   FileEntry,
   SizeLimits,
   Transaction,
@@ -125,6 +126,10 @@ class FatVolume implements Volume {
       const reason = `${entry.path} ends ${left} bytes before its size`;
       throw new CoreError('fs.damaged', { fileSystem: this.info.title, reason, offset: node.entryOffset });
     }
+  }
+
+  async details(): Promise<EntryDetails> {
+    return {};
   }
 
   shrink(size: number, tx: Transaction): Promise<void> {

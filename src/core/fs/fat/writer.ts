@@ -5,6 +5,7 @@
  * and written by {@link FatWriter.finish}. Folders are held in memory while the writer lives.
  */
 import { CoreError } from '@/core/errors';
+import { fillFree, lengthOf } from '../fill';
 import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
 import { END, FREE, type AllocationTable } from './allocation-table';
 import { clusterOffset, DIRECTORY_ENTRY_BYTES, rootOffset, type FatGeometry } from './boot-sector';
@@ -23,6 +24,15 @@ import { isoToStamp } from '../dos-time';
 import { chainRuns, readRuns, type ClusterRun, type FatState } from './volume-state';
 
 const MAX_FILE_BYTES = 0xffffffff;
+const DELETED = 0xe5;
+
+/** An entry of a folder: where its chain begins, and where in the folder its slots stand. */
+interface Named {
+  readonly first: number;
+  readonly folder: boolean;
+  readonly at: number;
+  readonly slots: number;
+}
 
 /** A folder being added to. */
 interface OpenFolder {
@@ -34,7 +44,7 @@ interface OpenFolder {
   /** Whether its clusters were free when the writer began. */
   readonly fresh: boolean;
   readonly shortNames: ShortNames;
-  readonly names: Map<string, { first: number; folder: boolean }>;
+  readonly names: Map<string, Named>;
 }
 
 /** Opens a writer on a volume. @throws CoreError `device.read-failed` */
@@ -45,6 +55,8 @@ export async function openWriter(state: FatState, tx: Transaction): Promise<Volu
 
 class FatWriter implements VolumeWriter {
   readonly #folders = new Map<string, OpenFolder>();
+  /** First clusters of what was taken away. */
+  readonly #freed: number[] = [];
   #cursor = 2;
   #free: number;
 
@@ -89,17 +101,48 @@ class FatWriter implements VolumeWriter {
   }
 
   async writeFile(path: string, content: NewContent, facts: NewFileFacts = {}): Promise<void> {
-    const size = content.kind === 'bytes' ? content.bytes.length : content.size;
+    if (facts.streams?.length) throw new CoreError('fs.ability', { fileSystem: 'FAT', ability: 'hold named streams' });
+    const size = lengthOf(content);
     if (size > MAX_FILE_BYTES)
       throw new CoreError('fs.name', { name: path, reason: 'a file on a FAT volume is smaller than 4 GiB' });
     const { folder, name } = await this.#place(path);
     const runs = this.#allocateRuns(Math.ceil(size / this.#g.clusterSize), facts);
     this.#chain(runs);
-    await this.#fill(runs, content, size);
+    await this.#fill(runs, content);
     this.#add(folder, name, runs[0]?.start ?? 0, size, facts, ATTRIBUTE.archive);
   }
 
+  async hardLink(): Promise<void> {
+    throw new CoreError('fs.ability', { fileSystem: 'FAT', ability: 'give a file two names' });
+  }
+
+  async remove(path: string): Promise<void> {
+    const cut = path.lastIndexOf('/');
+    const folder = await this.#folder(cut < 0 ? '' : path.slice(0, cut));
+    const key = path.slice(cut + 1).toUpperCase();
+    const found = folder.names.get(key);
+    if (!found) throw new CoreError('fs.not-found', { path });
+    if (found.folder) {
+      const own = await this.#folder(path);
+      for (const name of [...own.names.keys()]) await this.remove(`${path}/${name}`);
+      own.dirty = false;
+      this.#folders.delete(keyOf(path));
+    }
+    for (let i = 0; i < found.slots; i++) folder.bytes[found.at + i * DIRECTORY_ENTRY_BYTES] = DELETED;
+    folder.names.delete(key);
+    folder.dirty = true;
+    if (found.first > 0) this.#freed.push(found.first);
+  }
+
+  /** Chains that were given up, free once everything else has its clusters. */
+  #freeChains(): void {
+    for (const first of this.#freed)
+      for (const run of chainRuns({ geometry: this.#g, table: this.table }, first, this.#g.clusterCount))
+        for (let c = run.start; c < run.start + run.length; c++) this.table.set(c, FREE);
+  }
+
   async finish(): Promise<void> {
+    this.#freeChains();
     for (const folder of this.#folders.values()) if (folder.dirty) await this.#writeFolder(folder);
     await writeTables(this.#g, this.state.table.bytes, this.table, this.tx);
     await writeInfo(this.#g, this.table, this.#g.clusterCount, this.tx);
@@ -149,12 +192,14 @@ class FatWriter implements VolumeWriter {
     bytes.fill(0, parsed.end);
     const shortNames = new ShortNames();
     const names: OpenFolder['names'] = new Map();
-    for (const { name, entry } of parsed.entries) {
-      if (entry.attributes & ATTRIBUTE.label) continue;
+    for (const { name, entry, at, slots } of parsed.entries) {
+      if (entry.attributes & ATTRIBUTE.label || name === '.' || name === '..') continue;
       shortNames.take(entry.name);
       names.set(name.toUpperCase(), {
         first: startCluster(entry, g.kind === 'fat32'),
         folder: (entry.attributes & ATTRIBUTE.folder) !== 0,
+        at: at - (slots - 1) * DIRECTORY_ENTRY_BYTES,
+        slots,
       });
     }
     const clusters = runs.flatMap((run) => Array.from({ length: run.length }, (_, i) => run.start + i));
@@ -180,9 +225,11 @@ class FatWriter implements VolumeWriter {
     );
     this.#makeRoom(folder, slots.length);
     folder.bytes.set(slots, folder.end);
+    const at = folder.end;
     folder.end += slots.length;
     folder.dirty = true;
-    folder.names.set(name.toUpperCase(), { first, folder: kind === ATTRIBUTE.folder });
+    const count = slots.length / DIRECTORY_ENTRY_BYTES;
+    folder.names.set(name.toUpperCase(), { first, folder: kind === ATTRIBUTE.folder, at, slots: count });
   }
 
   #entry(first: number, size: number, facts: NewFileFacts, kind: number): Partial<RawEntry> {
@@ -267,18 +314,10 @@ class FatWriter implements VolumeWriter {
     });
   }
 
-  async #fill(runs: readonly ClusterRun[], content: NewContent, size: number): Promise<void> {
+  #fill(runs: readonly ClusterRun[], content: NewContent): Promise<void> {
     const g = this.#g;
-    let done = 0;
-    for (const run of runs) {
-      const room = run.length * g.clusterSize;
-      const length = Math.min(room, size - done);
-      const offset = clusterOffset(g, run.start);
-      if (content.kind === 'bytes') await this.tx.writeFree(offset, content.bytes.subarray(done, done + length));
-      else await this.tx.placeFree(offset, length, content.seed, done);
-      if (length < room) await this.tx.clearFree(offset + length, room - length);
-      done += length;
-    }
+    const rooms = runs.map((r) => ({ offset: clusterOffset(g, r.start), length: r.length * g.clusterSize }));
+    return fillFree(this.tx, rooms, content);
   }
 }
 

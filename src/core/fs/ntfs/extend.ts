@@ -11,7 +11,7 @@ import { SID } from './security';
 /** Orders of view keys. */
 export const BY_ULONG = 0x10;
 const BY_SID = 0x11;
-const BY_ULONGS = 0x13;
+export const BY_ULONGS = 0x13;
 
 const QUOTA = struct('quota entry', 48, {
   version: u32(0),

@@ -25,6 +25,9 @@ const END_BYTES = 8;
 const RESIDENT_LIST = 256;
 const RESIDENT_HEADER = 24;
 const MAX_EXTENSIONS = 20_000;
+/** In the value of a name: its name space, and that of 8.3 names. */
+const NAME_SPACE_AT = 65;
+const DOS_SPACE = 2;
 
 /** Sizes of a non-resident attribute that change with its runs, in bytes. */
 export interface RunSizes {
@@ -162,6 +165,35 @@ export class FileRecords {
     this.held = [...kept, ...attributes.map(holdNew)];
   }
 
+  /** Gives the file one more name: the value of a file-name attribute. */
+  addName(value: Uint8Array): void {
+    this.held = [...this.held, holdNew({ type: TYPE.fileName, value, indexed: true })];
+    this.#setLinks();
+  }
+
+  /** Takes names away, and says how many are left that are no 8.3 ones. */
+  removeNames(gone: (value: Uint8Array) => boolean): number {
+    this.held = this.held.filter((h) => h.type !== TYPE.fileName || !gone(valueIn(h)));
+    this.#setLinks();
+    return this.held.filter((h) => h.type === TYPE.fileName && valueIn(h)[NAME_SPACE_AT] !== DOS_SPACE).length;
+  }
+
+  #setLinks(): void {
+    const links = this.held.filter((h) => h.type === TYPE.fileName).length;
+    RECORD.encode({ links }, this.base);
+  }
+
+  /** The file is gone: its records are free, and all its clusters. */
+  erase(source: Pick<RecordSource, 'freeLater'>): BuiltFile {
+    for (const run of [...this.listRuns, ...this.held.flatMap((h) => h.runs ?? [])])
+      if (run.lcn >= 0) source.freeLater(run);
+    const all = [[this.number, this.base] as const, ...this.extensions];
+    return {
+      records: new Map(all.map(([number, record]) => [number, freed(number, record)])),
+      freed: all.map(([number]) => number),
+    };
+  }
+
   #find(type: number, name: string): HeldAttribute | undefined {
     return this.held.find((h) => h.type === type && h.name === name);
   }
@@ -245,6 +277,12 @@ export class FileRecords {
     );
     return out;
   }
+}
+
+/** The value of a resident attribute. */
+function valueIn({ head }: HeldAttribute): Uint8Array {
+  const { valueLength, valueOffset } = RESIDENT.decode(head);
+  return head.subarray(valueOffset, valueOffset + valueLength);
 }
 
 /** Attributes of a type stand by name, in capitals; their own names are plain letters. */

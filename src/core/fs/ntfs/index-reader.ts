@@ -12,6 +12,8 @@ export interface ReadEntry {
   readonly reference: bigint;
   /** The file-name attribute's value; a view of the block. */
   readonly key: Uint8Array;
+  /** The whole entry, without what leads on from it; owned by the caller. */
+  readonly bytes: Uint8Array;
 }
 
 const ROOT_HEADER = 16;
@@ -35,6 +37,15 @@ export function readIndex(root: Uint8Array, blocks: Uint8Array, blockSize: numbe
     if (error instanceof IndexFault) return { fault: error.message };
     throw error;
   }
+}
+
+/** An entry as it stands in a leaf. */
+function alone(bytes: Uint8Array, at: number, length: number): Uint8Array {
+  const out = bytes.slice(at, at + length);
+  const view = new DataView(out.buffer);
+  view.setUint16(8, length, true);
+  view.setUint16(12, view.getUint16(12, true) & ~ENTRY_CHILD, true);
+  return out;
 }
 
 class IndexFault extends Error {}
@@ -72,7 +83,7 @@ class IndexReader {
       if (flags & ENTRY_LAST) return;
       if (ENTRY_HEADER + keyLength + child > length) throw new IndexFault('a name is longer than its entry');
       const key = bytes.subarray(at + ENTRY_HEADER, at + ENTRY_HEADER + keyLength);
-      this.#entries.push({ reference: view.getBigUint64(at, true), key });
+      this.#entries.push({ reference: view.getBigUint64(at, true), key, bytes: alone(bytes, at, length - child) });
       at += length;
     }
   }

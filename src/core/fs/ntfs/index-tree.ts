@@ -31,20 +31,16 @@ const HEADER = 24;
 const CHILD = 1;
 const LAST = 2;
 
-interface Entry {
-  readonly bytes: Uint8Array;
-}
-
 const align8 = (n: number): number => Math.ceil(n / 8) * 8;
 
-function plainEntry({ reference, key }: IndexedName): Entry {
+function plainEntry({ reference, key }: IndexedName): Uint8Array {
   const bytes = new Uint8Array(align8(16 + key.length));
   const view = new DataView(bytes.buffer);
   view.setBigUint64(0, reference, true);
   view.setUint16(8, bytes.length, true);
   view.setUint16(10, key.length, true);
   bytes.set(key, 16);
-  return { bytes };
+  return bytes;
 }
 
 /** The entry with a pointer to the block of those before it. */
@@ -73,7 +69,22 @@ export function buildIndex(names: readonly IndexedName[], g: NtfsGeometry, fold:
   const sorted = names
     .map((n) => ({ n, folded: fold(n.name) }))
     .sort((a, b) => compare(a.folded, b.folded) || compare(a.n.name, b.n.name));
-  return new IndexBuilder(g).build(sorted.map(({ n }) => plainEntry(n)));
+  return buildTree(
+    sorted.map(({ n }) => plainEntry(n)),
+    g,
+    { type: TYPE.fileName, collation: BY_NAME },
+  );
+}
+
+/** What an index is over, and in which order. */
+export interface TreeShape {
+  readonly type: number;
+  readonly collation: number;
+}
+
+/** Builds an index from entries that stand in its order. */
+export function buildTree(entries: readonly Uint8Array[], g: NtfsGeometry, shape: TreeShape): BuiltIndex {
+  return new IndexBuilder(g, shape).build(entries);
 }
 
 /** By UTF-16 units, the shorter first: what comparing strings does already. */
@@ -83,12 +94,15 @@ class IndexBuilder {
   readonly #blocks: Uint8Array[] = [];
   readonly #entriesAt: number;
 
-  constructor(private readonly g: NtfsGeometry) {
+  constructor(
+    private readonly g: NtfsGeometry,
+    private readonly shape: TreeShape,
+  ) {
     this.#entriesAt = align8(40 + 2 * (g.indexSize / 512 + 1));
   }
 
-  build(entries: readonly Entry[]): BuiltIndex {
-    let level: { entries: Uint8Array[]; children: number[] } = { entries: entries.map((e) => e.bytes), children: [] };
+  build(entries: readonly Uint8Array[]): BuiltIndex {
+    let level: { entries: Uint8Array[]; children: number[] } = { entries: [...entries], children: [] };
     while (total(level.entries) + 8 * level.children.length > ROOT_LIMIT)
       level = this.#cut(level.entries, level.children);
     const root = this.#root(this.#node(level.entries, level.children));
@@ -161,8 +175,8 @@ class IndexBuilder {
     const size = total(node);
     const out = new Uint8Array(32 + size);
     const view = new DataView(out.buffer);
-    view.setUint32(0, TYPE.fileName, true);
-    view.setUint32(4, BY_NAME, true);
+    view.setUint32(0, this.shape.type, true);
+    view.setUint32(4, this.shape.collation, true);
     view.setUint32(8, indexSize, true);
     out[12] = clusterSize <= indexSize ? indexSize / clusterSize : indexSize / 512;
     view.setUint32(16, 16, true);

@@ -1,7 +1,8 @@
 /** What forms and tables need to know of NTFS, and which cluster sizes suit which volume. */
 import { CoreError } from '@/core/errors';
 import type { KindFacts } from '../port';
-import { leastBytes } from './make-plan';
+import { leastBytes, planNewVolume } from './make-plan';
+import { filetimeToIso, isoToFiletime } from './times';
 
 const KIB = 1024;
 const TIB = 1024 ** 4;
@@ -10,6 +11,19 @@ const MAX_LABEL = 32;
 /** Systems use 32 bits for the cluster count, whatever the layout has room for. */
 const MAX_CLUSTERS = 2 ** 32 - 1;
 const LARGEST = 2048 * KIB;
+
+/** A record is that long on nearly every volume; a block of an index may be filled by half. */
+const RECORD_BYTES = 1024;
+const INDEX_SHARE = 2;
+const ENTRY_BYTES = 82;
+const MAX_NAME = 255;
+const FORBIDDEN = /[\u0000-\u001f"*/:<>?\\|]/;
+
+/** Why a name can't be that of a file that every system can use. */
+export function ntfsNameFault(name: string): 'letters' | 'length' | undefined {
+  if (name.length > MAX_NAME) return 'length';
+  return name.length === 0 || FORBIDDEN.test(name) || /[. ]$/.test(name) ? 'letters' : undefined;
+}
 
 /** Cluster sizes by volume size, first match wins: the figures that systems use. */
 const USUAL: readonly [number, number][] = [
@@ -52,4 +66,18 @@ export const NTFS_KIND: KindFacts = {
   defaultClusterSize,
   mbrType: () => TYPE_CODE,
   normaliseLabel: normaliseNtfsLabel,
+  holds: {
+    keeps: ['streams', 'hard links', 'links', 'rights', 'change times'],
+    attributes: ['read-only', 'hidden', 'system', 'archive', 'reparse point'],
+    nameFault: ntfsNameFault,
+    storedTimes: ({ created, modified, accessed }) => ({
+      created: filetimeToIso(isoToFiletime(created ?? modified)),
+      modified: filetimeToIso(isoToFiletime(modified)),
+      accessed: filetimeToIso(isoToFiletime(accessed ?? modified)),
+    }),
+    // A record, and the name once more in the index of its folder.
+    structures: (size, sectorSize, clusterSize) =>
+      planNewVolume(size, sectorSize, clusterSize).extents.reduce((sum, e) => sum + e.clusters, 2) * clusterSize,
+    entryBytes: (nameLength) => RECORD_BYTES + INDEX_SHARE * (ENTRY_BYTES + 2 * nameLength),
+  },
 };

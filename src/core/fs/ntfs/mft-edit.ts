@@ -31,6 +31,7 @@ export class MftEdit implements RecordSource {
   readonly #files = new Map<number, FileRecords>();
   readonly #freed: DataRun[] = [];
   readonly #cleared: DataRun[] = [];
+  readonly #erased = new Set<number>();
   /** Where the table lies now, for reading. */
   readonly #original: readonly DataRun[];
   #table: DataRun[] = [];
@@ -84,6 +85,11 @@ export class MftEdit implements RecordSource {
     const file = FileRecords.create(number, sequence, flags, attributes, this.#g);
     this.#files.set(number, file);
     return file;
+  }
+
+  /** Takes a file away, with all it has; {@link MftEdit.file} was asked for it before. */
+  erase(number: number): void {
+    this.#erased.add(number);
   }
 
   async take(below?: number): Promise<{ number: number; sequence: number }> {
@@ -174,7 +180,7 @@ export class MftEdit implements RecordSource {
   async write(bitmap: () => Uint8Array, clusterCount: number): Promise<void> {
     const records = new Map<number, Uint8Array>();
     const add = async (file: FileRecords): Promise<void> => {
-      const built = await file.build(this);
+      const built = this.#erased.has(file.number) ? file.erase(this) : await file.build(this);
       for (const [number, bytes] of built.records) records.set(number, bytes);
       for (const number of built.freed) setBits(this.#bits, number, number + 1, false);
     };

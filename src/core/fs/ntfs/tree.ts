@@ -1,5 +1,5 @@
 /** Paths of files from their names and parents, and the entries that a walk gives. */
-import type { FileEntry, FileTimes } from '../port';
+import type { EntryKind, FileEntry, FileTimes } from '../port';
 import type { NtfsFile, NtfsStream } from './file';
 import { Glance } from './file-table';
 import type { Mft } from './mft';
@@ -22,6 +22,17 @@ const ATTRIBUTE_WORDS: readonly (readonly [number, string])[] = [
   [0x4000, 'encrypted'],
 ];
 
+const REPARSE = 0x400;
+/** In the kind of a reparse point: it stands for another place. */
+const SURROGATE = 0x20000000;
+
+/** What is stored of where a file leads, if it leads to another place. */
+export function linkOf({ attributes, streams }: NtfsFile): Uint8Array | undefined {
+  const value = attributes & REPARSE ? streams.find((s) => s.type === TYPE.reparsePoint)?.value : undefined;
+  if (!value || value.length < 8) return undefined;
+  return new DataView(value.buffer, value.byteOffset, 4).getUint32(0, true) & SURROGATE ? value : undefined;
+}
+
 /** The extended system files, which belong to the file system as those with low numbers do. */
 const EXTENDED = '$Extend';
 /** An id is the number of a file times this, and {@link CONTENT} or 1 + the place of a stream among all of the file. */
@@ -36,12 +47,13 @@ const BATCH_BYTES = 64 * 1024;
 class NtfsEntry implements FileEntry {
   constructor(
     public path: string,
-    readonly kind: 'file' | 'folder',
+    readonly kind: EntryKind,
     readonly size: number,
     private readonly bits: number,
     private readonly files: Mft['files'],
     private readonly number: number,
     private readonly which: number,
+    readonly stream?: string,
   ) {}
 
   get id(): number {
@@ -74,7 +86,7 @@ export function* entriesOf(mft: Mft): Generator<FileEntry[]> {
   const batch = new Batch(mft, paths);
   for (let number = FIRST_USER_RECORD; number < mft.records; number++) {
     const seen = mft.files.glance(number, glance);
-    if (seen === 'more') batch.addFile(mft.files.get(number)!);
+    if (seen === 'more' || (seen && glance.attributes & REPARSE)) batch.addFile(mft.files.get(number)!);
     else if (seen) batch.add(number, glance);
     if (batch.isFull) yield batch.take();
   }
@@ -116,17 +128,20 @@ class Batch {
   addFile(file: NtfsFile): void {
     const { number, streams, attributes } = file;
     const { files } = this.mft;
-    const put = (path: string, kind: 'file' | 'folder', size: number, which: number): void => {
-      this.#entries.push(new NtfsEntry(path, kind, size, attributes, files, number, which));
+    const put = (path: string, kind: EntryKind, size: number, which: number, stream?: string): void => {
+      this.#entries.push(new NtfsEntry(path, kind, size, attributes, files, number, which, stream));
       this.#parents.push(-1);
       this.#ends.push(-1);
     };
     for (const { parent, name } of file.names) {
       const path = this.paths.join(parent, name);
       if (path === undefined) continue;
-      put(path, file.folder ? 'folder' : 'file', streams.find(isContent)?.size ?? 0, CONTENT);
+      const link = linkOf(file);
+      const kind = link ? 'link' : file.folder ? 'folder' : 'file';
+      put(path, kind, link?.length ?? streams.find(isContent)?.size ?? 0, CONTENT);
       for (const [i, stream] of streams.entries())
-        if (stream.type === TYPE.data && stream.name !== '') put(`${path}:${stream.name}`, 'file', stream.size, 1 + i);
+        if (stream.type === TYPE.data && stream.name !== '')
+          put(`${path}:${stream.name}`, 'file', stream.size, 1 + i, stream.name);
     }
   }
 

@@ -5,6 +5,7 @@ import type {
   Beyond,
   ByteRange,
   ContentRun,
+  EntryDetails,
   FileEntry,
   SizeLimits,
   Transaction,
@@ -16,15 +17,17 @@ import { bitmapBytes, countSet, runsOf } from '../bitmap';
 import { BOOT, parseGeometry, serialFrom, type NtfsGeometry } from './boot-sector';
 import { checkNtfs } from './check';
 import { decompressUnit } from './decompress';
+import { readDetails } from './details';
 import { ntfsLimits } from './limits';
 import { markNtfs, relabelNtfs } from './relabel';
 import type { ChangeInput } from './change';
 import { resizeNtfs } from './resize';
+import { SecurityDescriptors } from './secure';
 import { openNtfsWriter } from './writer';
 import type { NtfsStream } from './file';
 import { scanMft, type Mft } from './mft';
 import { ATTRIBUTE_FLAG, TYPE, utf16 } from './record';
-import { behindEntry, entriesOf, storedFrom } from './tree';
+import { behindEntry, entriesOf, linkOf, storedFrom } from './tree';
 
 const BITMAP = 6;
 const VOLUME = 3;
@@ -72,6 +75,7 @@ async function readBitmap(device: BlockDevice, g: NtfsGeometry, mft: Mft): Promi
 class NtfsVolume implements Volume {
   readonly info: VolumeInfo;
   #findings: Promise<readonly Finding[]> | undefined;
+  #descriptors: Promise<SecurityDescriptors> | undefined;
 
   constructor(
     private readonly device: BlockDevice,
@@ -143,7 +147,17 @@ class NtfsVolume implements Volume {
   async *content(entry: FileEntry): AsyncGenerator<ContentRun> {
     const found = behindEntry(this.mft, entry.id);
     if (!found) throw new CoreError('fs.not-found', { path: entry.path });
-    if (found.stream) yield* contentOf(this.device, this.geometry, found.stream);
+    const link = entry.kind === 'link' ? linkOf(found.file) : undefined;
+    if (link) yield { kind: 'bytes', bytes: link };
+    else if (found.stream) yield* contentOf(this.device, this.geometry, found.stream);
+  }
+
+  async details(entry: FileEntry): Promise<EntryDetails> {
+    const { device, geometry, mft } = this;
+    const found = behindEntry(mft, entry.id);
+    if (!found) throw new CoreError('fs.not-found', { path: entry.path });
+    const descriptors = await (this.#descriptors ??= SecurityDescriptors.read(device, geometry, mft));
+    return readDetails(device, geometry, mft, found.file, descriptors);
   }
 
   shrink(size: number, tx: Transaction): Promise<void> {

@@ -6,28 +6,38 @@
  * records hold, which gives a full and balanced tree whatever it was before.
  */
 import { CoreError } from '@/core/errors';
+import { bytesOf, fillFree, lengthOf } from '../fill';
 import type { FileTimes, NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
 import { countSet, nextBit, setBits } from '../bitmap';
 import { referenceTo, toUtf16, type NewAttribute } from './build-record';
 import type { ChangeInput } from './change';
 import type { FileRecords } from './file-records';
-import { buildIndex, type IndexedName } from './index-tree';
+import { buildIndex, type BuiltIndex, type IndexedName } from './index-tree';
 import { MftEdit } from './mft-edit';
 import { readRecords } from './mft';
 import { FLAG, RECORD, recordOf, sequenceOf, TYPE, undoFixup, parseAttributes, utf16 } from './record';
 import { appendRun, type DataRun } from './runlist';
+import { SecurityDescriptors } from './secure';
 import { SECURITY_ID } from './security';
 import { isoToFiletime } from './times';
+import { ntfsNameFault } from './kinds';
+import { changedIdentities, changedLinks, extendRecord, readView, type ReparsedFile } from './view-edit';
 
 const ROOT = 5;
 const FOLDER_FLAG = 0x10000000;
 const ARCHIVE = 0x20;
 const POSIX = 0;
+const WIN32 = 1;
 const DOS_SPACE = 2;
 /** Content up to this stays in the record. */
 const RESIDENT_LIMIT = 400;
-const FORBIDDEN = /[\u0000-\u001f"*/:<>?\\|]/;
+const REPARSE_FLAG = 0x400;
 const ATTRIBUTE_BITS: Readonly<Record<string, number>> = { 'read-only': 1, hidden: 2, system: 4, archive: ARCHIVE };
+/** In the value of a name: the folder, the kind of link, the name space. */
+const TAG_AT = 60;
+const SPACE_AT = 65;
+/** In standard information: the id of its security descriptor. */
+const SECURITY_ID_AT = 52;
 
 interface OpenFolder {
   readonly number: number;
@@ -47,6 +57,10 @@ class NtfsWriter implements VolumeWriter {
   readonly #paths = new Map<string, number>([['', ROOT]]);
   /** Sequence numbers of new folders, by record. */
   readonly #newFolders = new Map<number, number>();
+  readonly #links: ReparsedFile[] = [];
+  /** References of files that were taken away. */
+  readonly #gone = new Set<bigint>();
+  #descriptors: SecurityDescriptors | undefined;
   readonly #bitmap: Uint8Array;
   #edit!: MftEdit;
   #cursor = 0;
@@ -88,7 +102,11 @@ class NtfsWriter implements VolumeWriter {
   }
 
   #nameIn(parent: number, entry: IndexedName): void {
-    this.#folder(parent).names.set(`${this.#fold(entry.name)}${entry.dos ? '\0dos' : ''}`, entry);
+    this.#folder(parent).names.set(this.#keyOf(entry), entry);
+  }
+
+  #keyOf({ name, dos }: IndexedName): string {
+    return `${this.#fold(name)}${dos ? '\0dos' : ''}`;
   }
 
   #folder(number: number): OpenFolder {
@@ -109,9 +127,11 @@ class NtfsWriter implements VolumeWriter {
     const { parent, name } = this.#place(path);
     const key = this.#fileName(parent, name, facts, FOLDER_FLAG, 0, 0);
     const file = await this.#edit.create(FLAG.inUse | FLAG.folder, [
-      this.#standard(facts, 0),
+      ...(await this.#standard(parent, facts, 0)),
       { type: TYPE.fileName, value: key, indexed: true },
+      ...reparseOf(facts),
     ]);
+    this.#noteLink(file, facts);
     this.#newFolders.set(file.number, file.sequence);
     this.#folder(file.number).dirty = true;
     this.#paths.set(this.#fold(path), file.number);
@@ -123,16 +143,75 @@ class NtfsWriter implements VolumeWriter {
     const data = await this.#data('', content, facts);
     const size = lengthOf(content);
     const key = this.#fileName(parent, name, facts, 0, 'allocated' in data ? data.allocated : 0, size);
-    const attributes = [this.#standard(facts, ARCHIVE), { type: TYPE.fileName, value: key, indexed: true }, data];
+    const named = { type: TYPE.fileName, value: key, indexed: true };
+    const attributes = [...(await this.#standard(parent, facts, ARCHIVE)), named, data];
     for (const stream of facts.streams ?? []) attributes.push(await this.#data(stream.name, stream.content, {}));
-    this.#enter(parent, await this.#edit.create(FLAG.inUse, attributes), name, key);
+    const file = await this.#edit.create(FLAG.inUse, [...attributes, ...reparseOf(facts)]);
+    this.#noteLink(file, facts);
+    this.#enter(parent, file, name, key);
+  }
+
+  #noteLink({ number, sequence }: FileRecords, { reparse }: NewFileFacts): void {
+    if (reparse) this.#links.push({ tag: tagOf(reparse), reference: referenceTo(number, sequence) });
+  }
+
+  async hardLink(path: string, existing: string): Promise<void> {
+    const cut = existing.lastIndexOf('/');
+    const from = this.#resolve(cut < 0 ? '' : existing.slice(0, cut));
+    const entry = this.#folder(from).names.get(this.#fold(existing.slice(cut + 1)));
+    if (!entry) throw new CoreError('fs.not-found', { path: existing });
+    const { parent, name } = this.#place(path);
+    const text = toUtf16(name);
+    const key = new Uint8Array(66 + text.length);
+    key.set(entry.key.subarray(0, 66));
+    new DataView(key.buffer).setBigUint64(0, referenceTo(parent, this.#sequenceOf(parent)), true);
+    key[64] = name.length;
+    key[SPACE_AT] = POSIX;
+    key.set(text, 66);
+    const file = await this.#edit.file(recordOf(entry.reference));
+    file.addName(key);
+    this.#enter(parent, file, name, key);
+  }
+
+  async remove(path: string): Promise<void> {
+    const cut = path.lastIndexOf('/');
+    const parent = this.#resolve(cut < 0 ? '' : path.slice(0, cut));
+    const folder = this.#folder(parent);
+    const entry = folder.names.get(this.#fold(path.slice(cut + 1)));
+    if (!entry) throw new CoreError('fs.not-found', { path });
+    const number = recordOf(entry.reference);
+    const short =
+      entry.key[SPACE_AT] === WIN32
+        ? [...folder.names.values()].find((n) => n.dos && recordOf(n.reference) === number)
+        : undefined;
+    const names = new Set([entry.name, ...(short ? [short.name] : [])]);
+    for (const gone of short ? [entry, short] : [entry]) folder.names.delete(this.#keyOf(gone));
+    folder.dirty = true;
+    await this.#drop(parent, number, (name) => names.has(name));
+    this.#paths.clear();
+    this.#paths.set('', ROOT);
+  }
+
+  /** A file loses its names in a folder; with the last of them it goes, and with a folder all that is in it. */
+  async #drop(parent: number, number: number, names: (name: string) => boolean): Promise<void> {
+    const below = this.#folders.get(number);
+    if (below) {
+      const numbers = new Set([...below.names.values()].map((n) => recordOf(n.reference)));
+      for (const child of numbers) await this.#drop(number, child, () => true);
+      this.#folders.delete(number);
+    }
+    const file = await this.#edit.file(number);
+    const left = file.removeNames((value) => parentIn(value) === parent && names(utf16(value.subarray(66))));
+    if (left > 0) return;
+    this.#edit.erase(number);
+    this.#gone.add(referenceTo(number, file.sequence));
   }
 
   /** Content in the record when it is short, else in clusters. */
   async #data(name: string, content: NewContent, facts: NewFileFacts): Promise<NewAttribute> {
     const size = lengthOf(content);
-    if (content.kind === 'bytes' && size <= RESIDENT_LIMIT)
-      return { type: TYPE.data, name, value: content.bytes.slice() };
+    if (content.kind !== 'procedural' && size <= RESIDENT_LIMIT)
+      return { type: TYPE.data, name, value: (await bytesOf(content)).slice() };
     return { ...(await this.#store(content, size, facts)), name };
   }
 
@@ -150,22 +229,9 @@ class NtfsWriter implements VolumeWriter {
       }
       if (pieces > 1) this.#cursor = (this.#cursor + each) % this.#count;
     }
-    await this.#fill(runs, content, size);
+    const rooms = runs.map(({ lcn, length }) => ({ offset: lcn * clusterSize, length: length * clusterSize }));
+    await fillFree(this.tx, rooms, content);
     return { type: TYPE.data, runs, allocated: count * clusterSize, size };
-  }
-
-  async #fill(runs: readonly DataRun[], content: NewContent, size: number): Promise<void> {
-    const { clusterSize } = this.input.geometry;
-    let done = 0;
-    for (const { lcn, length } of runs) {
-      const room = length * clusterSize;
-      const part = Math.min(room, size - done);
-      const offset = lcn * clusterSize;
-      if (content.kind === 'bytes') await this.tx.writeFree(offset, content.bytes.subarray(done, done + part));
-      else await this.tx.placeFree(offset, part, content.seed, done);
-      if (part < room) await this.tx.clearFree(offset + part, room - part);
-      done += part;
-    }
   }
 
   /** The next free clusters from the cursor on, or from a place on the volume, marked as taken. */
@@ -193,7 +259,7 @@ class NtfsWriter implements VolumeWriter {
   #place(path: string): { parent: number; name: string } {
     const cut = path.lastIndexOf('/');
     const name = path.slice(cut + 1);
-    if (name.length === 0 || name.length > 255 || FORBIDDEN.test(name) || /[. ]$/.test(name)) {
+    if (ntfsNameFault(name)) {
       throw new CoreError('fs.name', { name, reason: 'it is empty, too long, or holds what a name must not' });
     }
     const parent = this.#resolve(cut < 0 ? '' : path.slice(0, cut));
@@ -218,13 +284,31 @@ class NtfsWriter implements VolumeWriter {
     this.#folder(parent).dirty = true;
   }
 
-  #standard(facts: NewFileFacts, extra: number): NewAttribute {
+  /** Standard information, and the rights where they are none that the volume has already. */
+  async #standard(parent: number, facts: NewFileFacts, extra: number): Promise<NewAttribute[]> {
     const value = new Uint8Array(72);
     const view = new DataView(value.buffer);
-    writeTimes(view, 0, facts.times);
+    writeTimes(view, 0, facts);
     view.setUint32(32, attributeBits(facts, extra), true);
-    view.setUint32(52, SECURITY_ID.open, true);
-    return { type: TYPE.standardInformation, value };
+    const { security } = facts;
+    const known = security && (await this.#knownRights()).idOf(security);
+    view.setUint32(SECURITY_ID_AT, security ? (known ?? 0) : await this.#rightsOf(parent), true);
+    const own = security && known === undefined ? [{ type: TYPE.security, value: security.slice() }] : [];
+    return [{ type: TYPE.standardInformation, value }, ...own];
+  }
+
+  async #knownRights(): Promise<SecurityDescriptors> {
+    const { device, geometry, mft } = this.input;
+    return (this.#descriptors ??= await SecurityDescriptors.read(device, geometry, mft));
+  }
+
+  /** What is made in a folder has its rights. */
+  async #rightsOf(parent: number): Promise<number> {
+    const value = (await this.#edit.file(parent)).valueOf(TYPE.standardInformation);
+    if (!value || value.length < 72) return SECURITY_ID.open;
+    return (
+      new DataView(value.buffer, value.byteOffset, value.length).getUint32(SECURITY_ID_AT, true) || SECURITY_ID.open
+    );
   }
 
   #fileName(
@@ -239,12 +323,13 @@ class NtfsWriter implements VolumeWriter {
     const value = new Uint8Array(66 + text.length);
     const view = new DataView(value.buffer);
     view.setBigUint64(0, referenceTo(parent, this.#sequenceOf(parent)), true);
-    writeTimes(view, 8, facts.times);
+    writeTimes(view, 8, facts);
     view.setBigUint64(40, BigInt(allocated), true);
     view.setBigUint64(48, BigInt(size), true);
     view.setUint32(56, attributeBits(facts, folder ? 0 : ARCHIVE) | folder, true);
+    if (facts.reparse) view.setUint32(TAG_AT, tagOf(facts.reparse), true);
     value[64] = name.length;
-    value[65] = POSIX;
+    value[SPACE_AT] = POSIX;
     value.set(text, 66);
     return value;
   }
@@ -255,25 +340,48 @@ class NtfsWriter implements VolumeWriter {
 
   async finish(): Promise<void> {
     for (const folder of this.#folders.values()) if (folder.dirty) await this.#writeFolder(folder);
+    await this.#followViews();
     await this.#edit.write(() => this.#bitmap, this.#count);
   }
 
+  /** Links and identities are found by views of their own. */
+  async #followViews(): Promise<void> {
+    const { device, geometry, mft } = this.input;
+    if (this.#links.length === 0 && this.#gone.size === 0) return;
+    const links = extendRecord(mft, '$Reparse');
+    if (links !== undefined) {
+      const file = await this.#edit.file(links);
+      const entries = await readView(device, geometry, file, '$R');
+      await this.#putIndex(file, '$R', changedLinks(entries, this.#gone, this.#links, geometry));
+    }
+    const identities = this.#gone.size > 0 ? extendRecord(mft, '$ObjId') : undefined;
+    if (identities !== undefined) {
+      const file = await this.#edit.file(identities);
+      const entries = await readView(device, geometry, file, '$O');
+      await this.#putIndex(file, '$O', changedIdentities(entries, this.#gone, geometry));
+    }
+  }
+
   async #writeFolder(folder: OpenFolder): Promise<void> {
+    const index = buildIndex([...folder.names.values()], this.input.geometry, (name) => this.#fold(name));
+    await this.#putIndex(await this.#edit.file(folder.number), '$I30', index);
+  }
+
+  async #putIndex(file: FileRecords, name: string, index: BuiltIndex): Promise<void> {
     const { geometry } = this.input;
-    const file = await this.#edit.file(folder.number);
     // The clusters of the index that is built anew are free again, but not before the change is through.
-    for (const run of file.runsOf(TYPE.indexAllocation, '$I30') ?? []) this.#edit.freeLater(run);
-    const index = buildIndex([...folder.names.values()], geometry, (name) => this.#fold(name));
-    const attributes: NewAttribute[] = [{ type: TYPE.indexRoot, name: '$I30', value: index.root }];
+    for (const type of [TYPE.indexAllocation, TYPE.bitmap])
+      for (const run of file.runsOf(type, name) ?? []) this.#edit.freeLater(run);
+    const attributes: NewAttribute[] = [{ type: TYPE.indexRoot, name, value: index.root }];
     if (index.blocks.length > 0) {
       const clusters = Math.ceil(index.blocks.length / geometry.clusterSize);
       const runs = this.#allocate(clusters, undefined);
       await this.#edit.fill(runs, index.blocks);
       const [size, allocated] = [index.blocks.length, clusters * geometry.clusterSize];
-      attributes.push({ type: TYPE.indexAllocation, name: '$I30', runs, allocated, size });
-      attributes.push({ type: TYPE.bitmap, name: '$I30', ...(await this.#indexBitmap(index.bitmap)) });
+      attributes.push({ type: TYPE.indexAllocation, name, runs, allocated, size });
+      attributes.push({ type: TYPE.bitmap, name, ...(await this.#indexBitmap(index.bitmap)) });
     }
-    file.replace('$I30', [TYPE.indexRoot, TYPE.indexAllocation, TYPE.bitmap], attributes);
+    file.replace(name, [TYPE.indexRoot, TYPE.indexAllocation, TYPE.bitmap], attributes);
   }
 
   /** The bitmap of a very large index does not fit a record. */
@@ -288,19 +396,30 @@ class NtfsWriter implements VolumeWriter {
   }
 }
 
-const lengthOf = (content: NewContent): number => (content.kind === 'bytes' ? content.bytes.length : content.size);
+const reparseOf = ({ reparse }: NewFileFacts): NewAttribute[] =>
+  reparse ? [{ type: TYPE.reparsePoint, value: reparse.slice() }] : [];
+/** The kind of a link: the first word of what is stored of it. */
+const tagOf = (reparse: Uint8Array): number =>
+  reparse.length < 4 ? 0 : new DataView(reparse.buffer, reparse.byteOffset, 4).getUint32(0, true);
+const parentIn = (value: Uint8Array): number =>
+  recordOf(new DataView(value.buffer, value.byteOffset, 8).getBigUint64(0, true));
 
-function attributeBits(facts: NewFileFacts, otherwise: number): number {
-  if (!facts.attributes) return otherwise;
-  return facts.attributes.reduce((bits, word) => bits | (ATTRIBUTE_BITS[word] ?? 0), 0);
+function attributeBits({ attributes, reparse }: NewFileFacts, otherwise: number): number {
+  const link = reparse ? REPARSE_FLAG : 0;
+  if (!attributes) return otherwise | link;
+  return attributes.reduce((bits, word) => bits | (ATTRIBUTE_BITS[word] ?? 0), link);
 }
 
-function writeTimes(view: DataView, at: number, times: FileTimes = {}): void {
+function writeTimes(
+  view: DataView,
+  at: number,
+  { times = {}, changed }: { times?: FileTimes; changed?: string },
+): void {
   const modified = isoToFiletime(times.modified);
   const list = [
     isoToFiletime(times.created ?? times.modified),
     modified,
-    modified,
+    changed === undefined ? modified : isoToFiletime(changed),
     isoToFiletime(times.accessed ?? times.modified),
   ];
   list.forEach((ticks, i) => view.setBigUint64(at + i * 8, ticks, true));

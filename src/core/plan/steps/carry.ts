@@ -115,6 +115,7 @@ export const carry: StepKind<CarryStep> = {
   },
   touches: ({ to }) => (isHere(to) ? [to] : []),
   table: ({ table }) => table,
+  reads: ({ from, keeps }) => (keeps && !isHere(from) ? [from.disk] : []),
   hazards: (step) =>
     wayOf(step) === 'away'
       ? [

@@ -1,10 +1,12 @@
 /** All kinds of steps. A kind that is not in the record below does not compile. */
-import type { Place } from '@/core/place';
+import type { DiskId, Place } from '@/core/place';
 import type { UnitSystem } from '@/core/size';
 import type { DiskTable } from '@/core/table';
 import { z } from 'zod';
 import type { Ownership } from '../ownership';
 import { carry, type CarryStep } from './carry';
+import { clear, type ClearStep } from './clear';
+import { compare, type CompareStep } from './compare';
 import { check, type CheckStep } from './check';
 import { empty, type EmptyStep } from './empty';
 import { grow, type GrowStep } from './grow';
@@ -17,6 +19,7 @@ import { remove, type RemoveStep } from './remove';
 import { shrink, type ShrinkStep } from './shrink';
 import type { StepKind, StepWords } from './step-kind';
 import { table, type TableStep } from './table';
+import { transfer, type TransferStep } from './transfer';
 
 /** Every kind with its step. */
 export interface StepsByKind {
@@ -30,6 +33,9 @@ export interface StepsByKind {
   readonly grow: GrowStep;
   readonly make: MakeStep;
   readonly relabel: RelabelStep;
+  readonly transfer: TransferStep;
+  readonly compare: CompareStep;
+  readonly clear: ClearStep;
   readonly prove: ProveStep;
   readonly mark: MarkStep;
 }
@@ -47,6 +53,9 @@ const KINDS: { readonly [K in keyof StepsByKind]: StepKind<StepsByKind[K]> } = {
   grow,
   make,
   relabel,
+  transfer,
+  compare,
+  clear,
   prove,
   mark,
 };
@@ -66,6 +75,8 @@ export const stepClaims = (step: Step, owners: Ownership): Ownership => kindOf(s
 export const stepTouches = (step: Step): readonly Place[] => kindOf(step).touches(step);
 /** The table that a step writes, if it writes one. */
 export const stepTable = (step: Step): DiskTable | undefined => kindOf(step).table?.(step);
+/** Other disks that a step only reads. */
+export const stepReads = (step: Step): readonly DiskId[] => kindOf(step).reads?.(step) ?? [];
 /** What a person should know before a step. */
 export const stepHazards = (step: Step): readonly string[] => kindOf(step).hazards?.(step) ?? [];
 /** Whether a machine must restart for a step on the volume its system runs from. */
@@ -77,6 +88,8 @@ export function stepRestarts(step: Step): boolean {
 export { overlapsItself, wayOf } from './carry';
 export type { CarryStep } from './carry';
 export type { CheckStep } from './check';
+export type { ClearStep } from './clear';
+export type { CompareStep } from './compare';
 export type { EmptyStep } from './empty';
 export type { GrowStep } from './grow';
 export type { IdentifyStep } from './identify';
@@ -87,5 +100,6 @@ export type { RelabelStep } from './relabel';
 export type { RemoveStep } from './remove';
 export type { ShrinkStep } from './shrink';
 export { costSchema, lossSchema, placeSchema } from './step-kind';
-export type { Loss, ProofBy, StepCost, StepWords } from './step-kind';
+export type { Loss, ProofBy, Receives, StepCost, StepWords } from './step-kind';
 export type { TableStep } from './table';
+export type { TransferStep } from './transfer';

@@ -7,7 +7,9 @@ import {
   byteCount,
   herePlaceSchema,
   numberSchema,
+  receiptSchema,
   type ProofBy,
+  type Receives,
   type StepBase,
   type StepKind,
 } from './step-kind';
@@ -20,6 +22,13 @@ export interface ProveStep extends StepBase {
   readonly by: ProofBy;
   readonly at: Place;
   readonly files: number;
+  /** What comes to it in this run, and which folders go from it. */
+  readonly receives?: readonly Receives[];
+  readonly gives?: readonly string[];
+  /** Its kind, where something comes to it or goes. */
+  readonly fileSystem?: string;
+  /** It is made in this run, so that nothing was on it before. */
+  readonly made?: true;
 }
 
 export const prove: StepKind<ProveStep> = {
@@ -31,14 +40,18 @@ export const prove: StepKind<ProveStep> = {
     by: z.enum(['files', 'whole']),
     at: herePlaceSchema,
     files: byteCount,
+    receives: z.array(receiptSchema).max(1000).optional(),
+    gives: z.array(z.string().max(40_000)).max(1000).optional(),
+    fileSystem: z.string().max(20).optional(),
+    made: z.literal(true).optional(),
   }),
   words: ({ name, by, cost }, units) => ({
     title: `Prove ${name}: compare every ${by === 'files' ? 'file' : 'byte'}`,
     detail: `${formatSize(cost.reads, units)} read again`,
   }),
   reason: () => 'The same reading as at the start, compared with it one by one.',
-  claims: ({ at, number }, owners) => {
-    owners.at(at, number);
+  claims: ({ at, number, made }, owners) => {
+    owners.at(at, made ? undefined : number);
     return owners;
   },
   touches: () => [],

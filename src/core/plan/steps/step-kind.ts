@@ -1,6 +1,6 @@
 /** What a kind of step is: its data, what it says of itself, whose bytes it needs and which it writes. */
 import type { DiskTable } from '@/core/table';
-import { HERE, type Place } from '@/core/place';
+import { HERE, type DiskId, type Place } from '@/core/place';
 import type { UnitSystem } from '@/core/size';
 import { z } from 'zod';
 import type { Ownership } from '../ownership';
@@ -33,6 +33,13 @@ export interface StepBase {
   readonly cost: StepCost;
 }
 
+/** What comes to a volume: what was read by the check of that number, below a folder, under a path. */
+export interface Receives {
+  readonly measure: number;
+  readonly folder: string;
+  readonly under: string;
+}
+
 /** A step as a line and a line of detail. */
 export interface StepWords {
   readonly title: string;
@@ -52,6 +59,8 @@ export interface StepKind<S extends StepBase> {
   claims(step: S, owners: Ownership): Ownership;
   /** The bytes of the disk that it may write, the table's own apart. */
   touches(step: S): readonly Place[];
+  /** Other disks that it only reads. */
+  reads?(step: S): readonly DiskId[];
   /** The table it writes, if it writes one. */
   table?(step: S): DiskTable | undefined;
   /** What a person should know before. */
@@ -66,6 +75,11 @@ export const costSchema: z.ZodType<StepCost> = z.strictObject({
 });
 export const lossSchema: z.ZodType<Loss> = z.strictObject({ files: bytes, bytes });
 export const numberSchema = z.int().min(1);
+export const receiptSchema: z.ZodType<Receives> = z.strictObject({
+  measure: numberSchema,
+  folder: z.string().max(40_000),
+  under: z.string().max(40_000),
+});
 export const placeSchema: z.ZodType<Place> = z.strictObject({ disk: z.string(), start: bytes, length: bytes });
 /** A stretch of the disk itself. */
 export const herePlaceSchema: z.ZodType<Place> = z.strictObject({

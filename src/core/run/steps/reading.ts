@@ -4,13 +4,13 @@ import { CoreError } from '@/core/errors';
 import type { CheckStep, ProveStep } from '@/core/plan';
 import { isHere } from '@/core/place';
 import { compareManifests, digestWhole, lossesOf, takeManifest, type ManifestEntry } from '@/core/proof';
-import type { JournalStore } from '../journal';
 import { readJournal } from '../journal-state';
 import type { StepContext, StepRunner } from './step-context';
+import { expectedOf, manifestOf } from './transferring';
 
 const MANIFEST_PART = 2000;
 
-async function* manifestOf(
+async function* readingOf(
   context: StepContext,
   device: BlockDevice,
   step: CheckStep | ProveStep,
@@ -40,7 +40,7 @@ export const check: StepRunner<CheckStep> = async (step, context) => {
     entries = [];
   };
   const { device, lost } = measured(step, context);
-  for await (const entry of manifestOf(context, device, step, lost)) {
+  for await (const entry of readingOf(context, device, step, lost)) {
     entries.push(entry);
     if (entries.length >= MANIFEST_PART) await keep();
   }
@@ -68,11 +68,13 @@ async function assertSound({ at }: CheckStep, context: StepContext): Promise<voi
   });
 }
 
-/** Compares a volume with what the check kept of it. */
+/** Compares a volume with what the check kept of it, and with what came to it and went. @throws CoreError `storage.lost` */
 export async function proveVolume(step: ProveStep, context: StepContext): Promise<void> {
   const after: ManifestEntry[] = [];
-  for await (const entry of manifestOf(context, context.ports.disk, step)) after.push(entry);
-  const before = await manifestBefore(context.ports.journal, step);
+  for await (const entry of readingOf(context, context.ports.disk, step)) after.push(entry);
+  const measured = step.made ?? (await manifestOf(context.ports.journal, step.measure ?? step.number));
+  if (!measured) throw new CoreError('storage.lost', { what: `What was read of ${step.name} before the run` });
+  const before = await expectedOf(step, context);
   const comparison = compareManifests(before, after);
   const findings = step.by === 'files' ? await (await context.open(context.window(step.at))).check() : [];
   const lost = lossesOf(before, await unreadOf(step, context));
@@ -93,19 +95,3 @@ export const prove: StepRunner<ProveStep> = async (step, context) => {
   await proveVolume(step, context);
   return context.markDone();
 };
-
-/** The manifest that the check step kept. @throws CoreError `storage.lost` */
-async function manifestBefore(
-  journal: JournalStore,
-  { number, measure = number, name }: ProveStep,
-): Promise<ManifestEntry[]> {
-  let entries: ManifestEntry[] | undefined;
-  for await (const { record } of readJournal(journal)) {
-    if (record.kind !== 'manifest' || record.number !== measure) continue;
-    if (record.part === 0) entries = [];
-    if (!entries) break;
-    entries.push(...record.entries);
-  }
-  if (!entries) throw new CoreError('storage.lost', { what: `What was read of ${name} before the run` });
-  return entries;
-}

@@ -1,0 +1,93 @@
+/** Taking a tree to another volume: every entry with all that its new kind can hold. */
+import type { BlockDevice } from '@/core/device';
+import type { ContentRun, FileEntry, Holdings, NewContent, NewFileFacts, Volume, VolumeWriter } from '@/core/fs';
+import type { Tree } from './list-tree';
+import { mapNames, type Placed, type Places } from './names';
+
+/** Where a tree comes from. */
+export interface TreeSource {
+  readonly volume: Volume;
+  /** The window that the volume is in. */
+  readonly device: BlockDevice;
+  readonly tree: Tree;
+}
+
+const NOTHING: NewContent = { kind: 'bytes', bytes: new Uint8Array() };
+
+/** What was stored of the folder that is taken goes for the folders that are made above it. */
+export function factsAbove({ entries, folder }: Tree): Pick<NewFileFacts, 'times' | 'attributes'> {
+  const root = folder === '' ? undefined : entries[0];
+  return { attributes: [], ...(root ? { times: root.times } : {}) };
+}
+
+/**
+ * Adds the tree by a writer, which the caller finishes.
+ * @throws CoreError `fs.*`, `device.read-failed`; the signal's reason when aborted
+ */
+export async function carryOut(
+  { volume, device, tree }: TreeSource,
+  places: Places,
+  holds: Holdings,
+  existing: Iterable<Placed>,
+  writer: VolumeWriter,
+  signal?: AbortSignal,
+): Promise<void> {
+  const { entries } = tree;
+  const { paths, above, joined } = mapNames(entries, places, holds, existing);
+  for (const path of above) await writer.mkdir(path, factsAbove(tree));
+  const streams = streamsOf(entries);
+  const first = new Map<number, string>();
+  const has = (what: Holdings['keeps'][number]): boolean => holds.keeps.includes(what);
+  const factsOf = async (entry: FileEntry): Promise<NewFileFacts> => {
+    const { times, attributes } = entry;
+    const { security, changed, reparse, folder } = has('rights') ? await volume.details(entry) : {};
+    const named = has('streams') ? (streams.get(entry.path) ?? []) : [];
+    return {
+      times,
+      attributes: attributes.filter((word) => holds.attributes.includes(word)),
+      ...(security ? { security } : {}),
+      ...(changed ? { changed } : {}),
+      ...(reparse && entry.kind === 'link' ? { reparse, folder: folder ?? false } : {}),
+      streams: await Promise.all(
+        named.map(async (s) => ({ name: s.stream!, content: await contentOf(volume, device, s) })),
+      ),
+    };
+  };
+  for (const entry of entries) {
+    signal?.throwIfAborted();
+    if (entry.stream !== undefined || joined.has(entry.path)) continue;
+    const to = paths.get(entry.path)!;
+    if (entry.kind === 'folder') {
+      await writer.mkdir(to, await factsOf(entry));
+      continue;
+    }
+    if (entry.kind === 'link') {
+      const facts = has('links') ? await factsOf(entry) : undefined;
+      if (facts?.reparse && facts.folder) await writer.mkdir(to, facts);
+      else if (facts?.reparse) await writer.writeFile(to, NOTHING, facts);
+      continue;
+    }
+    const known = first.get(entry.id);
+    if (known !== undefined && has('hard links')) await writer.hardLink(to, known);
+    else await writer.writeFile(to, await contentOf(volume, device, entry), await factsOf(entry));
+    if (known === undefined) first.set(entry.id, to);
+  }
+}
+
+function streamsOf(entries: readonly FileEntry[]): Map<string, FileEntry[]> {
+  const out = new Map<string, FileEntry[]>();
+  for (const entry of entries) {
+    if (entry.stream === undefined) continue;
+    const owner = entry.path.slice(0, -entry.stream.length - 1);
+    const list = out.get(owner);
+    if (list) list.push(entry);
+    else out.set(owner, [entry]);
+  }
+  return out;
+}
+
+async function contentOf(volume: Volume, device: BlockDevice, entry: FileEntry): Promise<NewContent> {
+  const runs: ContentRun[] = [];
+  for await (const run of volume.content(entry)) runs.push(run);
+  return { kind: 'from', device, runs, size: entry.size };
+}

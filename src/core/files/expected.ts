@@ -1,0 +1,62 @@
+/** What a volume must hold after a run in which trees came to it and went from it, from what was read before. */
+import type { Holdings } from '@/core/fs';
+import type { ManifestEntry } from '@/core/proof';
+import { mapNames, type Places } from './names';
+
+/** A tree that came to a volume. */
+export interface Receipt extends Places {
+  /** What was read of the volume that it came from, before. */
+  readonly from: readonly ManifestEntry[];
+}
+
+const isBelow = (path: string, folder: string): boolean =>
+  folder === '' || path === folder || path.startsWith(`${folder}/`) || path.startsWith(`${folder}:`);
+
+const byPath = (a: ManifestEntry, b: ManifestEntry): number => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0);
+
+/**
+ * @param before what was on the volume
+ * @param gone folders that were taken away from it
+ */
+export function expectedAfter(
+  before: readonly ManifestEntry[],
+  receipts: readonly Receipt[],
+  gone: readonly string[],
+  holds: Holdings,
+): ManifestEntry[] {
+  let entries = [...before];
+  for (const receipt of receipts) entries = [...entries, ...received(receipt, holds, entries)];
+  return entries.filter((e) => !gone.some((folder) => isBelow(e.path, folder)));
+}
+
+function received(
+  { from, folder, under }: Receipt,
+  holds: Holdings,
+  existing: readonly ManifestEntry[],
+): ManifestEntry[] {
+  const tree = from.filter((e) => isBelow(e.path, folder)).sort(byPath);
+  const { paths, above, joined } = mapNames(tree, { folder, under }, holds, existing);
+  const root = folder === '' ? undefined : tree[0];
+  const made = above.map((path): ManifestEntry => ({
+    path,
+    kind: 'folder',
+    size: 0,
+    times: holds.storedTimes(root?.times ?? {}),
+    attributes: [],
+  }));
+  return [
+    ...made,
+    ...tree.flatMap((entry): ManifestEntry[] => {
+      const { path, stream, kind } = entry;
+      if (joined.has(path) || (kind === 'link' && !holds.keeps.includes('links'))) return [];
+      const stored = {
+        ...entry,
+        times: holds.storedTimes(entry.times),
+        attributes: entry.attributes.filter((word) => holds.attributes.includes(word)),
+      };
+      if (stream === undefined) return [{ ...stored, path: paths.get(path)! }];
+      if (!holds.keeps.includes('streams')) return [];
+      return [{ ...stored, path: `${paths.get(path.slice(0, -stream.length - 1))!}:${stream}` }];
+    }),
+  ];
+}

@@ -1,0 +1,36 @@
+/** A folder of a volume with everything in it, in an order in which each folder comes before what is in it. */
+import { crc32 } from '@/core/bytes';
+import { CoreError } from '@/core/errors';
+import type { FileEntry, Volume } from '@/core/fs';
+
+/** A folder, or everything on a volume, as it is listed. */
+export interface Tree {
+  /** The folder itself first, if it is one; streams behind what they belong to. */
+  readonly entries: readonly FileEntry[];
+  readonly folder: string;
+}
+
+/** @throws CoreError `fs.not-found` where there is no such folder */
+export async function listTree(volume: Volume, folder: string): Promise<Tree> {
+  const entries: FileEntry[] = [];
+  const below = `${folder}/`;
+  const beside = `${folder}:`;
+  for await (const entry of volume.walk()) {
+    const { path, stream } = entry;
+    const own = path === folder || path.startsWith(below) || (stream !== undefined && path.startsWith(beside));
+    if (folder === '' || own) entries.push(entry);
+  }
+  // A folder comes before everything that begins with its name and a slash, which stands before all letters.
+  entries.sort((a, b) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0));
+  const root = folder === '' ? undefined : entries.find((e) => e.path === folder);
+  if (folder !== '' && root?.kind !== 'folder') throw new CoreError('fs.not-found', { path: folder });
+  return { entries, folder };
+}
+
+/** By what a listing is known again: paths, kinds and sizes of all there is. */
+export function listingOf({ entries }: Tree): number {
+  const text = new TextEncoder();
+  let sum = 0;
+  for (const { path, kind, size } of entries) sum = crc32(text.encode(JSON.stringify([sum, path, kind, size])));
+  return sum;
+}

@@ -1,0 +1,105 @@
+/** What taking a tree to another volume comes to: how much it is, and what of it can't be kept there. Plain data. */
+import type { FileEntry, Holdings, Kept, KindFacts } from '@/core/fs';
+import { ceilTo } from '@/core/size';
+import { z } from 'zod';
+import { listingOf, type Tree } from './list-tree';
+import { mapNames, nameIn, type Placed, type Places } from './names';
+
+const count = z.int().min(0);
+const KEPT = ['streams', 'hard links', 'links', 'rights', 'change times', 'compression', 'encryption'] as const;
+const LISTED = 100;
+
+export const transferFactsSchema = z
+  .strictObject({
+    files: count,
+    folders: count,
+    /** Of the content of files. */
+    bytes: count,
+    /** Bytes that it takes on the target at most, the clusters of files and all entries. */
+    needs: count,
+    /** By which the tree is known again. */
+    listing: z.int().min(0).max(0xffffffff),
+    /** Entries that have something which can't be kept, by what that is. */
+    loses: z.partialRecord(z.enum(KEPT), count),
+    /** Attributes that can't be kept, by their words. */
+    attributes: z.record(z.string().max(40), count),
+    /** Names that are changed: how many, and some of them. */
+    renamed: z.strictObject({ count, some: z.array(z.tuple([z.string(), z.string()]).readonly()).readonly() }),
+    /** Paths that can't be taken, some of them: their names are too long, or they are too large. */
+    tooLong: z.array(z.string()).readonly(),
+    tooLarge: z.array(z.string()).readonly(),
+  })
+  .readonly();
+
+export type TransferFacts = z.output<typeof transferFactsSchema>;
+
+/** What is asked of a transfer before it is planned. */
+export interface TransferQuestion extends Places {
+  readonly tree: Tree;
+  readonly source: KindFacts;
+  readonly target: KindFacts;
+  readonly clusterSize: number;
+  /** What is on the target already. */
+  readonly existing: Iterable<Placed>;
+}
+
+/** Counts everything that a person is told before. */
+export function factsOfTransfer({
+  tree,
+  folder,
+  under,
+  source,
+  target,
+  clusterSize,
+  existing,
+}: TransferQuestion): TransferFacts {
+  const { entries } = tree;
+  const { paths, renamed, tooLong } = mapNames(entries, { folder, under }, target.holds, existing);
+  const files = entries.filter((e) => e.kind !== 'folder' && e.stream === undefined);
+  const clusters = (e: FileEntry): number => ceilTo(e.kind === 'folder' ? 1 : e.size, clusterSize);
+  const names = entries.reduce((sum, e) => sum + target.holds.entryBytes(nameIn(e.path).length), 0);
+  return {
+    files: files.length,
+    folders: entries.filter((e) => e.kind === 'folder').length,
+    bytes: entries.reduce((sum, e) => sum + (e.kind === 'folder' ? 0 : e.size), 0),
+    needs: entries.reduce((sum, e) => sum + clusters(e), names),
+    listing: listingOf(tree),
+    loses: lossesOf(entries, source.holds, target.holds),
+    attributes: attributesLost(entries, target.holds),
+    renamed: {
+      count: renamed.length,
+      some: renamed.slice(0, LISTED).map((path) => [path, paths.get(path)!] as const),
+    },
+    tooLong: tooLong.slice(0, LISTED),
+    tooLarge: files
+      .filter((f) => f.size > target.maxFileBytes)
+      .slice(0, LISTED)
+      .map((f) => f.path),
+  };
+}
+
+/** Words of attributes that are told of by what is lost with them. */
+const TOLD = new Set(['compressed', 'encrypted', 'reparse point']);
+
+function lossesOf(entries: readonly FileEntry[], source: Holdings, target: Holdings): TransferFacts['loses'] {
+  const seen = new Set<number>();
+  const counts: Record<Kept, number> = {
+    streams: entries.filter((e) => e.stream !== undefined).length,
+    'hard links': entries.filter((e) => e.kind === 'file' && (seen.has(e.id) || !seen.add(e.id))).length,
+    links: entries.filter((e) => e.kind === 'link').length,
+    rights: source.keeps.includes('rights') ? entries.length : 0,
+    'change times': source.keeps.includes('change times') ? entries.length : 0,
+    compression: entries.filter((e) => e.attributes.includes('compressed')).length,
+    encryption: entries.filter((e) => e.attributes.includes('encrypted')).length,
+  };
+  const lost = KEPT.filter((what) => counts[what] > 0 && !target.keeps.includes(what));
+  return Object.fromEntries(lost.map((what) => [what, counts[what]]));
+}
+
+function attributesLost(entries: readonly FileEntry[], target: Holdings): Record<string, number> {
+  const out: Record<string, number> = {};
+  for (const { attributes } of entries)
+    for (const word of attributes)
+      if (!TOLD.has(word) && !target.attributes.includes(word)) out[word] = (out[word] ?? 0) + 1;
+  return out;
+}

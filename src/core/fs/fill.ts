@@ -1,0 +1,84 @@
+/** Putting the content of a new file into clusters that are free. */
+import type { ContentRun, NewContent, Transaction } from './port';
+
+/** A stretch of a volume, bytes from its start. */
+interface Room {
+  readonly offset: number;
+  readonly length: number;
+}
+
+/** Bytes of a new file. */
+export const lengthOf = (content: NewContent): number =>
+  content.kind === 'bytes' ? content.bytes.length : content.size;
+
+/**
+ * Fills stretches with content in order; behind its end they are cleared, unless what is behind the end of a file is
+ * nobody's business.
+ */
+export async function fillFree(
+  tx: Transaction,
+  rooms: readonly Room[],
+  content: NewContent,
+  behind: 'cleared' | 'left' = 'cleared',
+): Promise<void> {
+  const size = lengthOf(content);
+  const source = content.kind === 'from' ? new RunSource(content.runs) : undefined;
+  let done = 0;
+  for (const { offset, length } of rooms) {
+    const part = Math.max(0, Math.min(length, size - done));
+    if (content.kind === 'bytes') await tx.writeFree(offset, content.bytes.subarray(done, done + part));
+    else if (content.kind === 'procedural') await tx.placeFree(offset, part, content.seed, done);
+    else for (const run of source!.take(part)) await put(tx, offset + run.at, run.run, content.device);
+    if (part < length && behind === 'cleared') await tx.clearFree(offset + part, length - part);
+    done += part;
+  }
+}
+
+type Device = Extract<NewContent, { kind: 'from' }>['device'];
+
+async function put(tx: Transaction, to: number, run: ContentRun, device: Device): Promise<void> {
+  if (run.kind === 'at') await tx.copyFrom(device, run.offset, to, run.length);
+  else if (run.kind === 'zeros') await tx.clearFree(to, run.length);
+  else await tx.writeFree(to, run.bytes);
+}
+
+/** Runs of content, taken bit by bit. */
+class RunSource {
+  #index = 0;
+  #within = 0;
+
+  constructor(private readonly runs: readonly ContentRun[]) {}
+
+  /** The next so many bytes, each run with where it begins among them. */
+  *take(length: number): Generator<{ at: number; run: ContentRun }> {
+    for (let at = 0; at < length;) {
+      const run = this.runs[this.#index];
+      if (!run) throw new RangeError('content ends before its size');
+      const whole = run.kind === 'bytes' ? run.bytes.length : run.length;
+      const part = Math.min(length - at, whole - this.#within);
+      if (part > 0) yield { at, run: partOf(run, this.#within, part) };
+      at += part;
+      this.#within += part;
+      if (this.#within < whole) continue;
+      this.#index += 1;
+      this.#within = 0;
+    }
+  }
+}
+
+function partOf(run: ContentRun, from: number, length: number): ContentRun {
+  if (run.kind === 'at') return { kind: 'at', offset: run.offset + from, length };
+  if (run.kind === 'zeros') return { kind: 'zeros', length };
+  return { kind: 'bytes', bytes: run.bytes.subarray(from, from + length) };
+}
+
+/** All bytes of content that is short, however it is given. */
+export async function bytesOf(content: Exclude<NewContent, { kind: 'procedural' }>): Promise<Uint8Array> {
+  if (content.kind === 'bytes') return content.bytes;
+  const out = new Uint8Array(content.size);
+  for (const { at, run } of new RunSource(content.runs).take(content.size)) {
+    if (run.kind === 'at') await content.device.read(run.offset, out.subarray(at, at + run.length));
+    else if (run.kind === 'bytes') out.set(run.bytes, at);
+  }
+  return out;
+}

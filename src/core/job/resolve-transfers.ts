@@ -1,0 +1,78 @@
+/** The transfers that a target asks for, each looked at: what it comes to, and what of it can't be kept. */
+import { factsOfTransfer, listTree, type Tree } from '@/core/files';
+import { kindFacts, type Volume } from '@/core/fs';
+import { volumeOf, type LaidVolume, type Layout, type VolumeId } from '@/core/layout';
+import { HERE, type VolumeRef } from '@/core/place';
+import type { PlannedTransfer } from '@/core/plan';
+import { invalid, type Target } from './target';
+
+/** A transfer as a person wants it, between volumes that are known. */
+export interface TransferWish {
+  readonly from: VolumeRef;
+  readonly to: VolumeId;
+  readonly folder: string;
+  readonly under: string;
+  readonly then: PlannedTransfer['then'];
+}
+
+/** Opens a volume of the disk itself, or of another one. */
+export type OpenVolumeOf = (ref: VolumeRef) => Promise<Volume>;
+
+/** A path without slashes around it. */
+const trimmed = (path: string): string => path.replace(/^\/+|\/+$/g, '');
+
+/** What a target wishes. @throws CoreError `target.invalid` */
+export function transferWishes(
+  { transfers }: Target,
+  names: ReadonlyMap<string, VolumeId>,
+  disks: ReadonlySet<string>,
+): TransferWish[] {
+  return transfers.map(({ from, to, folder: text, under, then }) => {
+    const target = names.get(to);
+    if (!target) throw invalid(`no volume of the target is called ${to}`);
+    if (from.disk !== undefined && !disks.has(from.disk)) throw invalid(`no disk is called ${from.disk}`);
+    const folder = trimmed(text);
+    const wanted = under === undefined ? folder.slice(folder.lastIndexOf('/') + 1) : trimmed(under);
+    if (folder !== '' && wanted === '') throw invalid(`${folder} needs a path where it goes to`);
+    return { from: { disk: from.disk ?? HERE, number: from.volume }, to: target, folder, under: wanted, then };
+  });
+}
+
+/**
+ * Looks at what is to be taken.
+ * @throws CoreError `fs.*`, `device.read-failed` where a volume can't be opened, or a folder is not there
+ */
+export async function lookAtTransfers(
+  wishes: readonly TransferWish[],
+  layout: Layout,
+  open: OpenVolumeOf,
+): Promise<PlannedTransfer[]> {
+  const out: PlannedTransfer[] = [];
+  for (const wish of wishes) {
+    const volume = await open(wish.from);
+    const tree = await listTree(volume, wish.folder);
+    const target = volumeOf(layout, wish.to);
+    const facts = factsOfTransfer({
+      tree,
+      folder: wish.folder,
+      under: wish.under,
+      source: kindFacts(volume.info.kind),
+      target: kindFacts(target.fileSystem),
+      clusterSize: clusterSizeOf(target, layout.sectorSize),
+      existing: await existingOn(target, open),
+    });
+    out.push({ ...wish, facts });
+  }
+  return out;
+}
+
+function clusterSizeOf({ clusterSize, fileSystem, length }: LaidVolume, sectorSize: number): number {
+  return clusterSize ?? kindFacts(fileSystem).defaultClusterSize(length, sectorSize) ?? sectorSize;
+}
+
+/** What is on the target before anything comes to it. */
+async function existingOn({ origin, format }: LaidVolume, open: OpenVolumeOf): Promise<Tree['entries']> {
+  if (origin.kind === 'new' || format) return [];
+  const ref = origin.kind === 'copy' ? origin.of : { disk: HERE, number: origin.number };
+  return (await listTree(await open(ref), '')).entries;
+}

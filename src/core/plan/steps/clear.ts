@@ -1,0 +1,35 @@
+/** Takes a folder away, or everything on a volume, after it was compared at its new place. */
+import type { Place } from '@/core/place';
+import { formatSize } from '@/core/size';
+import { z } from 'zod';
+import { filesWords } from '../words';
+import { baseShape, byteCount, herePlaceSchema, type StepBase, type StepKind } from './step-kind';
+
+export interface ClearStep extends StepBase {
+  readonly kind: 'clear';
+  readonly at: Place;
+  readonly folder: string;
+  readonly files: number;
+  readonly bytes: number;
+}
+
+export const clear: StepKind<ClearStep> = {
+  schema: z.strictObject({
+    kind: z.literal('clear'),
+    ...baseShape,
+    at: herePlaceSchema,
+    folder: z.string().max(40_000),
+    files: byteCount,
+    bytes: byteCount,
+  }),
+  words: ({ name, folder, files, bytes }, units) => ({
+    title: `Take ${folder || 'everything'} away from ${name}`,
+    detail: `${filesWords(files)}, ${formatSize(bytes, units)}, compared at their new place`,
+  }),
+  reason: () => 'It was found at its new place, file by file.',
+  claims: ({ at }, owners) => {
+    owners.at(at);
+    return owners;
+  },
+  touches: ({ at }) => [at],
+};

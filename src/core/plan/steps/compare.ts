@@ -1,0 +1,48 @@
+/** Compares what came to a volume with what it came from, before that may be taken away. */
+import type { Place } from '@/core/place';
+import { formatSize } from '@/core/size';
+import { z } from 'zod';
+import { filesWords } from '../words';
+import {
+  baseShape,
+  byteCount,
+  herePlaceSchema,
+  numberSchema,
+  receiptSchema,
+  type Receives,
+  type StepBase,
+  type StepKind,
+} from './step-kind';
+
+export interface CompareStep extends StepBase {
+  readonly kind: 'compare';
+  /** The number of the volume that it came to. */
+  readonly number: number;
+  readonly at: Place;
+  readonly fileSystem: string;
+  readonly files: number;
+  /** Everything that has come to the volume so far, what is compared last. */
+  readonly receives: readonly Receives[];
+}
+
+export const compare: StepKind<CompareStep> = {
+  schema: z.strictObject({
+    kind: z.literal('compare'),
+    ...baseShape,
+    number: numberSchema,
+    at: herePlaceSchema,
+    fileSystem: z.string().max(20),
+    files: byteCount,
+    receives: z.array(receiptSchema).max(1000),
+  }),
+  words: ({ name, files, cost }, units) => ({
+    title: `Compare what came to ${name}`,
+    detail: `${filesWords(files)}, ${formatSize(cost.reads, units)} read again`,
+  }),
+  reason: () => 'Nothing is taken away before it was found at its new place, file by file.',
+  claims: ({ at }, owners) => {
+    owners.at(at);
+    return owners;
+  },
+  touches: () => [],
+};

@@ -1,0 +1,75 @@
+/** Takes a folder, or everything, from one volume to a place on another one. What it comes from stays as it is. */
+import { transferFactsSchema, type TransferFacts } from '@/core/files';
+import { isHere, type Place } from '@/core/place';
+import { formatSize, spaced } from '@/core/size';
+import { z } from 'zod';
+import { filesWords } from '../words';
+import { baseShape, herePlaceSchema, placeSchema, type StepBase, type StepKind } from './step-kind';
+
+export interface TransferStep extends StepBase {
+  readonly kind: 'transfer';
+  readonly from: Place;
+  /** What the volume that it comes from is called in sentences. */
+  readonly source: string;
+  readonly at: Place;
+  /** The kinds of the two, which decide what can be kept. */
+  readonly fileSystem: string;
+  readonly folder: string;
+  readonly under: string;
+  readonly facts: TransferFacts;
+}
+
+const LOST_WORDS: Readonly<Record<keyof TransferFacts['loses'], (n: string) => string>> = {
+  streams: (n) => `${n} named streams are left out`,
+  'hard links': (n) => `${n} files that have several names become files of their own`,
+  links: (n) => `${n} links are left out`,
+  rights: () => 'who may do what with them is not kept',
+  'change times': () => 'when they were last changed beside their content is not kept',
+  compression: (n) => `${n} compressed files take their full size`,
+  encryption: (n) => `${n} encrypted files can’t be read`,
+};
+
+/** What can't be kept, a sentence for all of it. */
+function lossWords({ source, name, facts }: TransferStep): string[] {
+  const lost = Object.entries(facts.loses).map(([what, n]) =>
+    LOST_WORDS[what as keyof TransferFacts['loses']](spaced(n)),
+  );
+  const marks = Object.entries(facts.attributes).map(([word, n]) => `${spaced(n)} are no longer marked ${word}`);
+  const all = [...lost, ...marks];
+  return all.length > 0 ? [`Of what goes from ${source} to ${name}: ${all.join('; ')}.`] : [];
+}
+
+function nameWords({ name, facts: { renamed } }: TransferStep): string[] {
+  const [first] = renamed.some;
+  if (!first) return [];
+  return [
+    `${spaced(renamed.count)} name${renamed.count === 1 ? '' : 's'} can’t be the same on ${name}, as ${first[0]}, which becomes ${first[1]}.`,
+  ];
+}
+
+export const transfer: StepKind<TransferStep> = {
+  schema: z.strictObject({
+    kind: z.literal('transfer'),
+    ...baseShape,
+    from: placeSchema,
+    source: z.string().max(200),
+    at: herePlaceSchema,
+    fileSystem: z.string().max(20),
+    folder: z.string().max(40_000),
+    under: z.string().max(40_000),
+    facts: transferFactsSchema,
+  }),
+  words: ({ source, name, folder, under, facts }, units) => ({
+    title: `Copy ${folder || 'everything'} from ${source} to ${name}${under && under !== folder ? `, as ${under}` : ''}`,
+    detail: `${filesWords(facts.files)}, ${formatSize(facts.bytes, units)}`,
+  }),
+  reason: () => 'There is room for it by now. Nothing is taken away from where it is before all of it was compared.',
+  claims: ({ at, from }, owners) => {
+    owners.at(at);
+    owners.at(from);
+    return owners;
+  },
+  touches: ({ at }) => [at],
+  hazards: (step) => [...lossWords(step), ...nameWords(step)],
+  reads: ({ from }) => (isHere(from) ? [] : [from.disk]),
+};

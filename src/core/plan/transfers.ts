@@ -1,0 +1,208 @@
+/** Trees that go from one volume to another in a plan: what is asked, when each can be done, and why one can't. */
+import { CoreError } from '@/core/errors';
+import type { TransferFacts } from '@/core/files';
+import { abilitiesOf, findKind } from '@/core/fs';
+import type { Survey, SurveyedVolume } from '@/core/inspect';
+import { isMade, nameOf, type LaidVolume, type Layout, type VolumeId } from '@/core/layout';
+import { HERE, type Place, type VolumeRef } from '@/core/place';
+import { formatSize, spaced } from '@/core/size';
+import type { MediumSpeed } from './medium';
+import { refused } from './refused';
+import { placeOf, type Copied, type Kept, type SourceDisk } from './subjects';
+
+/** A tree that is to go to another volume. Plain data. */
+export interface PlannedTransfer {
+  readonly from: VolumeRef;
+  readonly to: VolumeId;
+  /** Empty for everything on the volume. */
+  readonly folder: string;
+  /** The path that the folder itself gets. */
+  readonly under: string;
+  readonly then: 'keep' | 'remove';
+  /** What it was found to come to, on the target as it is now. */
+  readonly facts: TransferFacts;
+}
+
+/**
+ * When it is done: before anything else is changed, as its source goes and its target is there; before the table, as its
+ * source goes and its target is new; or when everything has its place.
+ */
+export type TransferTime = 'first' | 'before the table' | 'last';
+
+/** A transfer with the volumes it is between. */
+export interface Transferred extends PlannedTransfer {
+  readonly when: TransferTime;
+  readonly target: LaidVolume;
+  /** The number that the plan has for the target. */
+  readonly number: number;
+  /** The number of the check that reads its source. */
+  readonly measure: number;
+  readonly source: SurveyedVolume;
+  readonly sourceName: string;
+  readonly place: Place;
+  /** Where the target is when it is done. */
+  readonly at: Place;
+  readonly here: 'kept' | 'going' | undefined;
+  readonly speed: MediumSpeed | undefined;
+}
+
+/** What transfers are worked out from. */
+export interface TransferContext {
+  readonly survey: Survey;
+  readonly now: Layout;
+  readonly planned: Layout;
+  readonly kept: readonly Kept[];
+  readonly copied: readonly Copied[];
+  readonly disks: readonly SourceDisk[];
+  readonly override: boolean;
+}
+
+/** All transfers with what they are between. @throws CoreError `plan.refused`, `fs.*` */
+export function transferredIn(wishes: readonly PlannedTransfer[], context: TransferContext): Transferred[] {
+  const numbers = new Numbers(context);
+  const out = wishes.map((wish) => placed(wish, context, numbers));
+  assertApart(out);
+  assertRoom(out, context);
+  return out;
+}
+
+/** Numbers of volumes that have none of their own on the disk. */
+class Numbers {
+  readonly #given = new Map<string, number>();
+  #next: number;
+
+  constructor({ survey, copied }: TransferContext) {
+    this.#next = Math.max(0, ...survey.volumes.map((v) => v.number), ...copied.map((c) => c.number)) + 1;
+  }
+
+  of(what: string): number {
+    const known = this.#given.get(what);
+    if (known !== undefined) return known;
+    this.#given.set(what, this.#next);
+    return this.#next++;
+  }
+}
+
+function placed(wish: PlannedTransfer, context: TransferContext, numbers: Numbers): Transferred {
+  const { disk, number } = wish.from;
+  const target = context.planned.volumes.find((v) => v.id === wish.to);
+  if (!target) throw refused('files go to a volume that is not in the plan');
+  const own = disk === HERE;
+  const other = context.disks.find((d) => d.disk === disk);
+  const source = (own ? context.survey : other?.survey)?.volumes.find((v) => v.number === number);
+  if (!source) throw refused(`the volume that ${folderWords(wish)} comes from is not at hand`);
+  const kept = own ? context.kept.find((k) => k.now.number === number) : undefined;
+  const before = context.now.volumes.find((v) => v.origin.kind === 'kept' && v.origin.number === number);
+  const sourceName = own
+    ? nameOf(kept?.planned ?? before!)
+    : `${source.info?.label || `volume ${number}`} of ${other!.name}`;
+  const here = own ? (kept ? 'kept' : 'going') : undefined;
+  if (target.origin.kind === 'kept' && own && target.origin.number === number)
+    throw refused(`${sourceName} is both where ${folderWords(wish)} comes from and where it goes`);
+  assertSource(wish, source, sourceName, context.override);
+  if (kept?.planned.format) throw refused(`${sourceName} is formatted, and files are taken from it`);
+  if (wish.then === 'remove' && !own)
+    throw refused(`files are taken away only from the disk that is written, and ${other!.name} is only read`);
+  const of = targetOf(target, context);
+  const when = here !== 'going' ? 'last' : of.now ? 'first' : 'before the table';
+  if (when === 'first' && target.length < of.now!.length)
+    throw refused(`${nameOf(target)} takes what is on ${sourceName} in, and can’t get smaller in the same plan`);
+  const last = kept && when === 'last' ? { start: kept.planned.start, length: kept.planned.length } : source;
+  return {
+    ...wish,
+    when,
+    target,
+    number: of.number ?? numbers.of(target.id),
+    measure: own ? number : numbers.of(`${disk} ${number}`),
+    source,
+    sourceName,
+    place: { disk, start: last.start, length: last.length },
+    at: when === 'first' ? placeOf(of.now!) : placeOf(target),
+    here,
+    speed: other?.speed,
+  };
+}
+
+/** The target as it is now, and its number, as far as it has one. @throws CoreError `fs.ability`, `fs.unsound` */
+function targetOf(target: LaidVolume, context: TransferContext): { now?: SurveyedVolume; number?: number } {
+  const { fileSystem } = target;
+  const title = findKind(fileSystem)?.title ?? 'unknown';
+  if (!abilitiesOf(fileSystem).write) throw new CoreError('fs.ability', { fileSystem: title, ability: 'take files' });
+  const { origin } = target;
+  if (origin.kind === 'copy') return { number: context.copied.find((c) => c.planned.id === target.id)!.number };
+  if (isMade(target) || origin.kind !== 'kept') return {};
+  const { now } = context.kept.find((k) => k.now.number === origin.number)!;
+  const error = context.override ? undefined : now.findings.find((f) => f.severity === 'error');
+  if (error)
+    throw new CoreError('fs.unsound', { fileSystem: title, findings: now.findings.length, first: error.message });
+  return { now, number: now.number };
+}
+
+const folderWords = ({ folder }: PlannedTransfer): string => (folder === '' ? 'everything' : folder);
+
+function assertSource(wish: PlannedTransfer, source: SurveyedVolume, name: string, override: boolean): void {
+  if (!source.info) throw refused(`what is on ${name} is not known, so no files can be taken from it`);
+  const error = override ? undefined : source.findings.find((f) => f.severity === 'error');
+  if (error)
+    throw new CoreError('fs.unsound', {
+      fileSystem: source.info.title,
+      findings: source.findings.length,
+      first: error.message,
+    });
+  const { loses, tooLong, tooLarge } = wish.facts;
+  if (loses.encryption)
+    throw refused(
+      `${spaced(loses.encryption)} files of ${folderWords(wish)} on ${name} are encrypted, and can’t be read`,
+    );
+  if (tooLong.length > 0) throw refused(`the name of ${tooLong[0]} is too long for where it is to go`);
+  if (tooLarge.length > 0) throw refused(`${tooLarge[0]} is too large for where it is to go`);
+}
+
+const fold = (path: string): string => path.toUpperCase();
+const within = (path: string, folder: string): boolean => folder === '' || `${path}/`.startsWith(`${folder}/`);
+
+/** No two go to one place, and nothing is taken away twice or before it was taken. */
+function assertApart(all: readonly Transferred[]): void {
+  for (const [i, a] of all.entries())
+    for (const b of all.slice(i + 1)) {
+      const [x, y] = [fold(a.under), fold(b.under)];
+      if (a.to === b.to && a.under !== '' && x === y)
+        throw refused(`two folders go to ${a.under} on ${nameOf(a.target)}`);
+      const shared = a.measure === b.measure && (within(a.folder, b.folder) || within(b.folder, a.folder));
+      if (shared && (a.then === 'remove' || b.then === 'remove') && a.here !== 'going')
+        throw refused(`${folderWords(a)} of ${a.sourceName} is taken away, and goes to two places`);
+    }
+}
+
+/** What has come to a volume must fit into it. @throws CoreError `plan.refused` with the size that would do */
+function assertRoom(all: readonly Transferred[], { survey, kept }: TransferContext): void {
+  for (const id of new Set(all.map((t) => t.to))) {
+    const own = all.filter((t) => t.to === id);
+    const { target } = own[0]!;
+    const now = kept.find((k) => k.planned.id === id && !k.planned.format)?.now;
+    const first = own.filter((t) => t.when === 'first');
+    const needs = (list: readonly Transferred[]): number => list.reduce((sum, t) => sum + t.facts.needs, 0);
+    if (now && first.length > 0 && needs(first) > now.info!.free) throw full(first, needs(first), now.info!.free);
+    const free = freeOn(target, now, survey.sectorSize);
+    if (needs(own) > free) throw full(own, needs(own), free);
+  }
+}
+
+function freeOn(target: LaidVolume, now: SurveyedVolume | undefined, sectorSize: number): number {
+  if (now) return target.length - (now.length - now.info!.free);
+  if (target.origin.kind === 'copy') return target.length - target.origin.used;
+  const facts = findKind(target.fileSystem)!;
+  const clusterSize = target.clusterSize ?? facts.defaultClusterSize(target.length, sectorSize) ?? 0;
+  return target.length - facts.holds.structures(target.length, sectorSize, clusterSize);
+}
+
+function full([first]: readonly Transferred[], needs: number, free: number): CoreError {
+  const { target, when } = first!;
+  const help =
+    when === 'first'
+      ? 'It can be made larger by another plan first, or files can be taken to a volume that is new.'
+      : `It would have to be ${formatSize(needs - free)} larger.`;
+  return new CoreError('plan.refused', {
+    reason: `The plan can’t be carried out: what goes to ${nameOf(target)} takes up to ${formatSize(needs)}, and ${formatSize(Math.max(0, free))} are free there. ${help}`,
+  });
+}

@@ -1,0 +1,115 @@
+/** Taking trees to other volumes, comparing them there, and taking them away where they were. */
+import { SalvageDevice, WindowDevice } from '@/core/device';
+import { CoreError } from '@/core/errors';
+import { carryOut, expectedAfter, listingOf, listTree, type Receipt } from '@/core/files';
+import { kindFacts, type Volume } from '@/core/fs';
+import { isHere } from '@/core/place';
+import type { ClearStep, CompareStep, ProveStep, TransferStep } from '@/core/plan';
+import { compareManifests, takeManifest, type ManifestEntry } from '@/core/proof';
+import type { JournalStore } from '../journal';
+import { readJournal } from '../journal-state';
+import type { StepContext, StepRunner } from './step-context';
+
+/** What is on a volume, as far as names go. */
+async function pathsOf(volume: Volume): Promise<{ path: string; kind: string; stream?: string | undefined }[]> {
+  const out = [];
+  for await (const { path, kind, stream } of volume.walk()) out.push({ path, kind, stream });
+  return out;
+}
+
+/**
+ * All of it is one transaction: content goes to free clusters, and nothing shows before the redo record is durable. What
+ * it comes from is only read, so that after a cut the same comes of it again.
+ */
+export const transfer: StepRunner<TransferStep> = async (step, context) => {
+  const { from, at, folder, under, fileSystem, facts, source: name } = step;
+  const disk = context.disk(from);
+  // What can't be read of a disk that fails was taken for zeros when it was measured, and is so again.
+  const device = isHere(from) ? disk : new SalvageDevice(disk, () => undefined);
+  const window = new WindowDevice(device, from.start, from.length);
+  const source = await context.open(window);
+  const tree = await listTree(source, folder);
+  if (listingOf(tree) !== facts.listing)
+    throw new CoreError('run.changed', { reason: `${folder || 'what'} on ${name} has changed` });
+  const target = await context.open(context.window(at));
+  const tx = context.transaction(at.start, await target.allocation());
+  const writer = await target.writer(tx);
+  const { holds } = kindFacts(fileSystem);
+  const existing = await pathsOf(target);
+  const { signal } = context.ports;
+  await carryOut({ volume: source, device: window, tree }, { folder, under }, holds, existing, writer, signal);
+  await writer.finish();
+  await context.commit(tx);
+};
+
+/** @throws CoreError `run.differs` when anything is not as it was, so that nothing is taken away */
+export const compare: StepRunner<CompareStep> = async (step, context) => {
+  const { at, name, receives } = step;
+  const { hasher, signal, alwaysBytes } = context.ports;
+  const window = context.window(at);
+  const volume = await context.open(window);
+  const expected = await expectedOf(step, context);
+  const last = receives.length === 0 ? new Set<string>() : await arrived(step, context, expected);
+  const found: ManifestEntry[] = [];
+  const options = {
+    only: ({ path }: { path: string }) => last.has(path),
+    progress: ({ bytes }: { bytes: number }) => context.report(bytes),
+    ...(hasher ? { hasher } : {}),
+    ...(signal ? { signal } : {}),
+    ...(alwaysBytes ? { alwaysBytes } : {}),
+  };
+  for await (const entry of takeManifest(volume, window, options)) if (last.has(entry.path)) found.push(entry);
+  const { differing, differences } = compareManifests(
+    expected.filter((e) => last.has(e.path)),
+    found,
+  );
+  const [first] = differences;
+  if (first) throw new CoreError('run.differs', { name, path: first.path, what: first.what, count: differing });
+  return context.markDone();
+};
+
+/** The paths at which the last of what came to a volume stands. */
+async function arrived(
+  step: CompareStep,
+  context: StepContext,
+  expected: readonly ManifestEntry[],
+): Promise<Set<string>> {
+  const before = await expectedOf({ ...step, receives: step.receives.slice(0, -1) }, context);
+  const known = new Set(before.map((e) => e.path));
+  return new Set(expected.flatMap((e) => (known.has(e.path) ? [] : [e.path])));
+}
+
+export const clear: StepRunner<ClearStep> = ({ at, folder }, context) =>
+  context.change(at, async (volume, tx) => {
+    const writer = await volume.writer(tx);
+    const roots = folder === '' ? (await pathsOf(volume)).filter((e) => !e.path.includes('/') && !e.stream) : [];
+    for (const path of folder === '' ? roots.map((e) => e.path) : [folder]) await writer.remove(path);
+    await writer.finish();
+  });
+
+/** What a volume must hold by a step, from what was read before the run. */
+export async function expectedOf(
+  { number, fileSystem, receives = [], gives = [], measure = number }: ExpectingStep,
+  { ports: { journal } }: StepContext,
+): Promise<ManifestEntry[]> {
+  const before = (await manifestOf(journal, measure)) ?? [];
+  if (fileSystem === undefined) return before;
+  const receipts: Receipt[] = [];
+  for (const { measure: from, folder, under } of receives)
+    receipts.push({ folder, under, from: (await manifestOf(journal, from)) ?? [] });
+  return expectedAfter(before, receipts, gives, kindFacts(fileSystem).holds);
+}
+
+type ExpectingStep = Pick<ProveStep, 'number' | 'fileSystem' | 'receives' | 'gives' | 'measure'>;
+
+/** The manifest that the check step of a number kept, or undefined where there was none. */
+export async function manifestOf(journal: JournalStore, number: number): Promise<ManifestEntry[] | undefined> {
+  let entries: ManifestEntry[] | undefined;
+  for await (const { record } of readJournal(journal)) {
+    if (record.kind !== 'manifest' || record.number !== number) continue;
+    if (record.part === 0) entries = [];
+    if (!entries) break;
+    for (const entry of record.entries) entries.push(entry);
+  }
+  return entries;
+}
