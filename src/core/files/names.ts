@@ -65,44 +65,57 @@ export function mapNames(
   holds: Holdings,
   existing: Iterable<Placed>,
 ): Mapped {
-  const taken = new Map<string, string>();
-  for (const { path, kind, stream } of existing) if (stream === undefined) taken.set(fold(path), kind);
-  const paths = new Map<string, string>([[folder, under]]);
+  const taken = new Taken(existing);
   const joined = new Set<string>();
   const renamed: string[] = [];
   const tooLong: string[] = [];
-  const above = foldersAbove(folder === '' ? under : parentOf(under), taken);
-  for (const path of above) taken.set(fold(path), 'folder');
+  const above: string[] = [];
+  // Folders on the way there, each as it is called where it stands already.
+  let top = '';
+  for (const name of (folder === '' ? under : parentOf(under)).split('/').filter(Boolean)) {
+    const there = taken.at(joinPath(top, name));
+    top = there?.kind === 'folder' ? there.path : taken.add(top, name, 'folder');
+    if (there?.kind !== 'folder') above.push(top);
+  }
+  const paths = new Map<string, string>([[folder, folder === '' ? top : under]]);
   for (const { path, kind, stream } of entries) {
     if (stream !== undefined) continue;
     const root = path === folder;
-    const parent = root ? parentOf(under) : paths.get(parentOf(path))!;
+    const parent = root ? top : paths.get(parentOf(path))!;
     const own = root ? nameIn(under) : nameIn(path);
     if (holds.nameFault(own) === 'length') tooLong.push(path);
     const wanted = possible(own, holds);
-    const there = taken.get(fold(joinPath(parent, wanted)));
-    const joins = kind === 'folder' && there === 'folder';
-    const name = there === undefined || joins ? wanted : freeName(parent, wanted, taken);
-    const to = joinPath(parent, name);
+    const there = taken.at(joinPath(parent, wanted));
+    const joins = kind === 'folder' && there?.kind === 'folder';
+    const to = joins ? there.path : taken.add(parent, wanted, kind);
     if (joins) joined.add(path);
-    else taken.set(fold(to), kind);
-    if (name !== own) renamed.push(path);
+    else if (nameIn(to) !== own) renamed.push(path);
     paths.set(path, to);
   }
   return { paths, above, joined, renamed, tooLong };
 }
 
-function freeName(parent: string, name: string, taken: ReadonlyMap<string, string>): string {
-  for (let n = 2; n < MOST_TRIES; n++) {
-    const next = numbered(name, n);
-    if (!taken.has(fold(joinPath(parent, next)))) return next;
-  }
-  throw new RangeError(`no name is left for ${name}`);
-}
+/** What is at which path, whatever the case. */
+class Taken {
+  readonly #known = new Map<string, { readonly path: string; readonly kind: string }>();
 
-/** The folders of a path that are not there yet. */
-function foldersAbove(path: string, taken: ReadonlyMap<string, string>): string[] {
-  const out: string[] = [];
-  for (let at = path; at !== '' && taken.get(fold(at)) !== 'folder'; at = parentOf(at)) out.unshift(at);
-  return out;
+  constructor(existing: Iterable<Placed>) {
+    for (const { path, kind, stream } of existing)
+      if (stream === undefined) this.#known.set(fold(path), { path, kind });
+  }
+
+  at(path: string): { readonly path: string; readonly kind: string } | undefined {
+    return this.#known.get(fold(path));
+  }
+
+  /** Takes a path for a name, with a number where something else has it. */
+  add(parent: string, name: string, kind: string): string {
+    for (let n = 1; n < MOST_TRIES; n++) {
+      const path = joinPath(parent, n === 1 ? name : numbered(name, n));
+      if (this.at(path)) continue;
+      this.#known.set(fold(path), { path, kind });
+      return path;
+    }
+    throw new RangeError(`no name is left for ${name}`);
+  }
 }

@@ -1,0 +1,237 @@
+/** Trees between volumes of every kind: everything that can be kept is, all else was told, whatever is cut. */
+import { MemoryDevice, WindowDevice } from '@/core/device';
+import { findKind, type FileEntry } from '@/core/fs';
+import { surveyDisk, type Survey } from '@/core/inspect';
+import { lookAtTransfers, parseTarget, resolveTarget, transferWishes, type TargetInput } from '@/core/job';
+import { derivePlan, type Plan } from '@/core/plan';
+import { seededRandom } from '@/core/practice';
+import { takeManifest, type ManifestEntry } from '@/core/proof';
+import { rounds } from '@/core/fixtures/rounds';
+import { describe, expect, it } from 'vitest';
+import { MemoryJournal, startRun } from '.';
+import { surviveCuts } from './fixtures/cuts';
+import { buildStick, NOW } from './fixtures/sticks';
+import { openAt, randomTree, writeOn, type VolumePlace } from './fixtures/trees';
+
+const KINDS = ['fat16', 'exfat', 'ntfs'];
+
+/** A disk of two volumes, the first with a tree of all sorts. */
+async function twoVolumes(from: string, to: string, count: number, seed: number): Promise<MemoryDevice> {
+  const volume = (fileSystem: string, label: string) => ({
+    size: '15 MiB',
+    fileSystem,
+    label,
+    fill: [{ file: 'mine.txt', text: label }],
+  });
+  const disk = await buildStick({
+    table: 'gpt',
+    size: '34 MiB',
+    volumes: [volume(from, 'FROM'), volume(to, 'TO')] as never,
+  });
+  const survey = await surveyDisk(disk);
+  await writeOn(disk, survey.volumes[0]!, (writer) => randomTree(writer, from, 'tree', count, seededRandom(seed)));
+  return disk;
+}
+
+async function planned(disk: MemoryDevice, input: TargetInput): Promise<{ plan: Plan; survey: Survey }> {
+  const survey = await surveyDisk(disk);
+  const target = parseTarget(input);
+  const { layout, names } = resolveTarget(survey, target);
+  const open = async ({ number }: { number: number }) =>
+    openAt(
+      disk,
+      survey.volumes.find((v) => v.number === number)!,
+    );
+  const transfers = await lookAtTransfers(transferWishes(target, names, new Set()), layout, open);
+  return { survey, plan: derivePlan(survey, layout, { transfers }) };
+}
+
+async function manifest(disk: MemoryDevice, place: VolumePlace): Promise<ManifestEntry[]> {
+  const out: ManifestEntry[] = [];
+  const window = new WindowDevice(disk, place.start, place.length);
+  for await (const entry of takeManifest(await openAt(disk, place), window, { alwaysBytes: true })) out.push(entry);
+  return out;
+}
+
+const byContent = (entries: readonly ManifestEntry[], root: string): Map<string, string | undefined> =>
+  new Map(
+    entries
+      .filter((e) => e.path.startsWith(`${root}/`))
+      .map((e) => [e.path.slice(root.length), e.kind === 'folder' ? 'folder' : e.sha256]),
+  );
+
+const both = (then: 'keep' | 'remove', folder = 'tree'): TargetInput => ({
+  volumes: [{ keep: 1 }, { keep: 2, as: 'to' }],
+  transfers: [{ from: { volume: 1 }, folder, to: 'to', under: 'deep/er/Tree', then }],
+});
+
+describe('a tree goes to another volume', () => {
+  const pairs = KINDS.flatMap((from) => KINDS.map((to) => [from, to] as const));
+  it.each(pairs)('from %s to %s, with all that can be kept, whatever is cut', async (from, to) => {
+    for (let round = 0; round < rounds(1, 6); round++) {
+      const disk = await twoVolumes(from, to, 40, round);
+      const before = (await surveyDisk(disk)).volumes;
+      const source = await manifest(disk, before[0]!);
+      const { plan } = await planned(disk, both(round % 2 === 0 ? 'remove' : 'keep'));
+      const end = await surviveCuts(plan, disk, seededRandom(round + 1), 4);
+      const { volumes } = await surveyDisk(end);
+      expect(volumes.flatMap((v) => v.findings)).toEqual([]);
+      const [here, there] = [await manifest(end, volumes[0]!), await manifest(end, volumes[1]!)];
+      const kept = source.filter((e) => {
+        const { keeps } = findKind(to)!.holds;
+        return (e.stream === undefined || keeps.includes('streams')) && (e.kind !== 'link' || keeps.includes('links'));
+      });
+      expect(byContent(there, 'deep/er/Tree')).toEqual(byContent(kept, 'tree'));
+      expect(here.some((e) => e.path.startsWith('tree/'))).toBe(round % 2 === 1);
+      expect([here, there].map((m) => m.some((e) => e.path === 'mine.txt'))).toEqual([true, true]);
+      if (from !== 'ntfs' || to === 'ntfs') continue;
+      const warned = plan.hazards.map((h) => h.message).join(' ');
+      expect(warned).toMatch(/named streams are left out/);
+      expect(warned).toMatch(/several names become files of their own/);
+      expect(warned).toMatch(/links are left out/);
+    }
+  });
+
+  it('keeps rights, change times, links and shared names from NTFS to NTFS', async () => {
+    const disk = await twoVolumes('ntfs', 'ntfs', 60, 99);
+    const [a, b] = (await surveyDisk(disk)).volumes;
+    const { plan } = await planned(disk, both('keep'));
+    expect((await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
+    const [from, to] = [await openAt(disk, a!), await openAt(disk, b!)];
+    const entries = new Map<string, FileEntry>();
+    for await (const entry of to.walk()) entries.set(entry.path, entry);
+    const ids = new Map<number, number>();
+    let [rights, links, shared] = [0, 0, 0];
+    for await (const entry of from.walk()) {
+      if (!entry.path.startsWith('tree') || entry.stream) continue;
+      const twin = entries.get(entry.path.replace('tree', 'deep/er/Tree'))!;
+      const [was, is] = [await from.details(entry), await to.details(twin)];
+      expect(is).toEqual(was);
+      expect(twin.times).toEqual(entry.times);
+      expect(twin.attributes).toEqual(entry.attributes);
+      if (was.security) rights += 1;
+      if (entry.kind === 'link') links += 1;
+      if (entry.kind !== 'file') continue;
+      if (ids.has(entry.id)) shared += 1;
+      expect(ids.get(entry.id) ?? twin.id).toBe(twin.id);
+      ids.set(entry.id, twin.id);
+    }
+    expect([rights > 5, links > 0, shared > 0]).toEqual([true, true, true]);
+  });
+
+  it('merges a volume that goes into a folder of the one before it, which grows over it', async () => {
+    const disk = await twoVolumes('exfat', 'ntfs', 30, 5);
+    const source = await manifest(disk, (await surveyDisk(disk)).volumes[1]!);
+    const { plan } = await planned(disk, {
+      volumes: [{ keep: 1, size: 'rest', as: 'to' }],
+      remove: [2],
+      transfers: [{ from: { volume: 2 }, folder: '', to: 'to', under: 'merged', then: 'remove' }],
+    });
+    expect(plan.loses).toEqual({ files: 0, bytes: 0 });
+    const end = await surviveCuts(plan, disk, seededRandom(8), 5);
+    const [volume] = (await surveyDisk(end)).volumes;
+    expect(volume!.length).toBeGreaterThan(30 * 2 ** 20);
+    expect(byContent(await manifest(end, volume!), 'merged')).toEqual(
+      new Map(source.filter((e) => e.kind !== 'folder').map((e) => [`/${e.path}`, e.sha256])),
+    );
+  });
+
+  it('takes a whole volume to a new one of another kind, before the table forgets it', async () => {
+    const disk = await twoVolumes('fat16', 'exfat', 30, 6);
+    const source = await manifest(disk, (await surveyDisk(disk)).volumes[0]!);
+    // The second goes first, so that there is room for a new one.
+    const { plan: first } = await planned(disk, { volumes: [{ keep: 1 }], remove: [2] });
+    await startRun(first, { disk, journal: new MemoryJournal(), now: NOW });
+    const { plan } = await planned(disk, {
+      volumes: [{ gap: '15 MiB' }, { create: 'ntfs', size: '16 MiB', as: 'new' }],
+      remove: [1],
+      transfers: [{ from: { volume: 1 }, folder: '', to: 'new', then: 'remove' }],
+    });
+    const kinds = plan.steps.map((s) => s.kind);
+    expect(kinds.indexOf('make')).toBeLessThan(kinds.indexOf('transfer'));
+    expect(kinds.indexOf('compare')).toBeLessThan(kinds.indexOf('remove'));
+    expect(kinds.indexOf('remove')).toBeLessThan(kinds.indexOf('table'));
+    const end = await surviveCuts(plan, disk, seededRandom(9), 5);
+    const after = await manifest(end, (await surveyDisk(end)).volumes[0]!);
+    expect(byContent(after, 'tree')).toEqual(byContent(source, 'tree'));
+  });
+});
+
+describe('a transfer is refused, and nothing is changed,', () => {
+  const disk = (): Promise<MemoryDevice> => twoVolumes('ntfs', 'fat16', 20, 1);
+  const ask = async (
+    change: Partial<NonNullable<TargetInput['transfers']>[number]>,
+    more: Partial<TargetInput> = {},
+  ) => {
+    const input = both('keep');
+    return planned(await disk(), { ...input, transfers: [{ ...input.transfers![0]!, ...change }], ...more });
+  };
+
+  it('where source and target are one volume, or no folder is there', async () => {
+    await expect(ask({ from: { volume: 2 }, folder: '', under: 'x' })).rejects.toThrow(/both where/);
+    await expect(ask({ folder: 'nowhere' })).rejects.toMatchObject({ code: 'fs.not-found' });
+    await expect(ask({ folder: 'mine.txt' })).rejects.toMatchObject({ code: 'fs.not-found' });
+    await expect(ask({ to: 'nobody' })).rejects.toMatchObject({ code: 'target.invalid' });
+  });
+
+  it('where two go to one place, or one is taken away and goes to two', async () => {
+    const [one] = both('keep').transfers!;
+    const twice = ask({}, { transfers: [one!, { ...one!, under: 'DEEP/er/tree' }] });
+    await expect(twice).rejects.toThrow(/two folders go to/);
+    const torn = ask(
+      {},
+      {
+        transfers: [
+          { ...one!, then: 'remove' },
+          { ...one!, under: 'other' },
+        ],
+      },
+    );
+    await expect(torn).rejects.toThrow(/goes to two places/);
+  });
+
+  it('where it does not fit, and says how much would do', async () => {
+    const image = await disk();
+    const [from] = (await surveyDisk(image)).volumes;
+    await writeOn(image, from!, (w) => w.writeFile('tree/large', { kind: 'procedural', seed: 1, size: 5_000_000 }));
+    const input = {
+      ...both('keep'),
+      volumes: [{ keep: 1 }, { create: 'fat16', size: '4 MiB', as: 'to' }],
+      remove: [2],
+    };
+    await expect(planned(image, input)).rejects.toThrow(/It would have to be .* larger/);
+  });
+
+  it('where the folder changes between plan and run', async () => {
+    const image = await disk();
+    const { plan, survey } = await planned(image, both('remove'));
+    await writeOn(image, survey.volumes[0]!, (w) =>
+      w.writeFile('tree/late', { kind: 'bytes', bytes: new Uint8Array(3) }),
+    );
+    const before = image.buffer.slice();
+    const run = startRun(plan, { disk: image, journal: new MemoryJournal(), now: NOW });
+    await expect(run).rejects.toMatchObject({ code: 'run.changed' });
+    expect(Buffer.compare(image.buffer, before)).toBe(0);
+  });
+});
+
+it('names that can’t be are changed, names that fall together are told apart, and nothing is written over', async () => {
+  const disk = await twoVolumes('exfat', 'exfat', 1, 3);
+  const [from, to] = (await surveyDisk(disk)).volumes;
+  const text = (words: string) => ({ kind: 'bytes' as const, bytes: new TextEncoder().encode(words) });
+  await writeOn(disk, from!, async (w) => {
+    await w.mkdir('same');
+    await w.writeFile('same/note.txt', text('new'));
+    await w.writeFile('same/Ends with a dot.', text('dot'));
+  });
+  await writeOn(disk, to!, async (w) => {
+    await w.mkdir('SAME');
+    await w.writeFile('SAME/NOTE.TXT', text('old'));
+  });
+  const input = { ...both('keep', 'same'), transfers: [{ from: { volume: 1 }, folder: 'same', to: 'to' }] };
+  const { plan } = await planned(disk, input);
+  expect(plan.hazards.map((h) => h.message).join()).toMatch(/1 name can’t be the same/);
+  expect((await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
+  const paths = (await manifest(disk, to!)).map((e) => e.path).sort();
+  expect(paths).toEqual(['SAME', 'SAME/Ends with a dot.', 'SAME/NOTE.TXT', 'mine.txt', 'SAME/note (2).txt'].sort());
+});
