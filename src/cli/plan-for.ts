@@ -22,8 +22,9 @@ export async function planFor(
 ): Promise<{ plan: Plan; notes: readonly string[] }> {
   const target = parseTarget(await readJson(files, path!));
   const { survey } = session;
-  const { layout, notes, names } = resolveTarget(survey, target, disks.named);
-  const wishes = transferWishes(target, names, new Set(disks.named.keys()));
+  const resolved = resolveTarget(survey, target, disks.named);
+  const { layout, notes } = resolved;
+  const wishes = transferWishes(target, resolved, new Set(disks.named.keys()));
   const open: OpenVolumeOf = async ({ disk, number }) =>
     (await (isHere({ disk }) ? session : disks.sessions.get(disk)!).volume(number)).volume;
   const transfers = await lookAtTransfers(wishes, layout, open);

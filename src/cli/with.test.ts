@@ -119,3 +119,49 @@ describe('volumes of another disk', () => {
     expect(existsSync(path('no.img'))).toBe(false);
   });
 });
+
+it('a volume in sectors of another size is made anew, told before, and every file is carried', async () => {
+  const coarse = path('coarse.img');
+  const empty = {
+    version: 1,
+    medium: 'ssd',
+    id: 'c',
+    name: 'c',
+    size: '64 MiB',
+    sectorSize: 4096,
+    table: 'gpt',
+    volumes: [],
+  };
+  await make(json('coarse.json', empty), { out: coarse });
+  expect(await plan(coarse, { target, with: withOld, json: true })).toBe(0);
+  expect(JSON.parse(out.slice(out.indexOf('{'))).notes).toEqual([
+    expect.stringMatching(/sectors of 512 bytes: it is made anew for 4096/),
+    expect.stringMatching(/TWO/),
+  ]);
+  const made = path('coarse-made.img');
+  expect(await run(coarse, { target, with: withOld, out: made })).toBe(0);
+  const shas = async (image: string, volume: string) =>
+    ((await filesOf(image, volume)) as { path: string; sha256?: string }[]).map((f) => [f.path, f.sha256]).sort();
+  for (const volume of ['1', '2']) expect(await shas(made, volume)).toEqual(await shas(old, volume));
+});
+
+it('folders go to a new volume, and from another disk, and are only taken away where that is written', async () => {
+  const moved = json('moved.json', {
+    table: 'gpt',
+    volumes: [{ create: 'exfat', size: '20 MiB', as: 'data' }],
+    transfers: [{ from: { disk: 'old', volume: 1 }, folder: '/x/', to: 'data', under: 'from old/x' }],
+  });
+  const made = path('moved.img');
+  expect(await run(fresh, { target: moved, with: withOld, out: made })).toBe(0);
+  const found = (await filesOf(made, '1')) as { path: string; kind: string }[];
+  expect(found.filter((f) => f.kind === 'file')).toHaveLength(12);
+  expect(found.every((f) => f.path === 'from old' || f.path.startsWith('from old/x'))).toBe(true);
+  const taken = json('taken.json', {
+    table: 'gpt',
+    volumes: [{ create: 'exfat', size: '20 MiB', as: 'data' }],
+    transfers: [{ from: { disk: 'old', volume: 1 }, folder: 'x', to: 'data', then: 'remove' }],
+  });
+  expect(await run(fresh, { target: taken, with: withOld, out: path('no.img') }).catch(fail)).toBe(1);
+  expect(err).toMatch(/only read/);
+  expect(existsSync(path('no.img'))).toBe(false);
+});

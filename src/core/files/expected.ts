@@ -17,16 +17,18 @@ const byPath = (a: ManifestEntry, b: ManifestEntry): number => (a.path < b.path 
 /**
  * @param before what was on the volume
  * @param gone folders that were taken away from it
+ * @param left links that stand where they were
  */
 export function expectedAfter(
   before: readonly ManifestEntry[],
   receipts: readonly Receipt[],
   gone: readonly string[],
+  left: readonly ManifestEntry[],
   holds: Holdings,
 ): ManifestEntry[] {
   let entries = [...before];
   for (const receipt of receipts) entries = [...entries, ...received(receipt, holds, entries)];
-  return entries.filter((e) => !gone.some((folder) => isBelow(e.path, folder)));
+  return [...entries.filter((e) => !gone.some((folder) => isBelow(e.path, folder))), ...left];
 }
 
 function received(

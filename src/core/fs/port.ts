@@ -122,6 +122,8 @@ export interface Holdings {
   readonly keeps: readonly Kept[];
   /** Words of attributes that it has. */
   readonly attributes: readonly string[];
+  /** What is stored in the place of a folder that leads to a path of another volume, where the kind has such links. */
+  linkTo?(letter: string, path: string): Uint8Array;
   /** Why a name can't be that of an entry, or undefined when it can. */
   nameFault(name: string): 'letters' | 'length' | undefined;
   /** Times as they come out once they have been stored. */

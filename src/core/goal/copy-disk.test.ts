@@ -14,6 +14,7 @@ function source(
 ): CopySource {
   const bounds = { floor: floor ?? 0, floorReason: '', ceiling: 2 ** 45, ceilingReason: '' };
   return {
+    sectorSize: 512,
     volume: {
       id: asVolumeId(`kept-${number}`),
       origin: { kind: 'kept', number },

@@ -12,6 +12,7 @@ export function copySourcesOf(survey: Survey, disk: DiskId, diskName: string): C
     const bound = bounds.get(number);
     return {
       volume,
+      sectorSize: survey.sectorSize,
       origin: {
         kind: 'copy',
         of: { disk, number },

@@ -17,7 +17,7 @@ import {
   type Layout,
   type VolumeId,
 } from '@/core/layout';
-import { HERE } from '@/core/place';
+import { HERE, type VolumeRef } from '@/core/place';
 import { ceilTo, floorTo, formatSize, parseSize, resolveSize, roundTo, type SizeWish } from '@/core/size';
 import { flagsFor, typeCodeFor } from '@/core/table';
 import { invalid, type Target, type TargetEntry } from './target';
@@ -29,6 +29,8 @@ export type NamedSources = ReadonlyMap<string, readonly CopySource[]>;
 export interface ResolvedTarget {
   readonly layout: Layout;
   readonly notes: readonly string[];
+  /** Volumes that are copied by making them anew: everything on them is taken to the new ones. */
+  readonly anew: readonly { readonly from: VolumeRef; readonly to: VolumeId }[];
   /** Volumes by what the target calls them. */
   readonly names: ReadonlyMap<string, VolumeId>;
 }
@@ -47,6 +49,7 @@ class Resolution {
   readonly #base: Layout;
   readonly #own: readonly CopySource[];
   readonly #notes: string[] = [];
+  readonly #anew: { from: VolumeRef; to: VolumeId }[] = [];
   readonly #volumes: LaidVolume[] = [];
 
   constructor(
@@ -66,7 +69,12 @@ class Resolution {
     for (const [index, entry] of this.target.volumes.entries()) at = this.#place(entry, index, at);
     const settled = settle({ ...layout, volumes: this.#volumes }, boundsOf(this.survey));
     if (!settled.ok) throw new CoreError('plan.refused', { reason: settled.reason });
-    return { layout: settled.layout, notes: [...this.#notes, ...settled.notes], names: this.#names() };
+    return {
+      layout: settled.layout,
+      notes: [...this.#notes, ...settled.notes],
+      names: this.#names(),
+      anew: this.#anew,
+    };
   }
 
   #names(): Map<string, VolumeId> {
@@ -184,6 +192,10 @@ class Resolution {
         : this.#startAt(entry.start, at, `the copy of volume ${entry.copy}`);
     const length = entry.size === undefined ? origin.length : this.#size(entry, index, start);
     const label = entry.label === undefined ? undefined : findKind(volume.fileSystem)?.normaliseLabel(entry.label);
+    if (source.sectorSize !== this.survey.sectorSize && findKind(volume.fileSystem)) {
+      this.#makeAnew(entry, index, source, { start, length: ceilTo(length, this.survey.sectorSize) });
+      return start + length;
+    }
     const copy = laidCopy(
       source,
       asVolumeId(`new-${index + 1}`),
@@ -201,6 +213,40 @@ class Resolution {
       flags: entry.flags ?? copy.flags,
     });
     return start + length;
+  }
+
+  /** What is written for sectors of another size is made anew, and every file is carried. */
+  #makeAnew(
+    entry: Extract<TargetEntry, { copy: number }>,
+    index: number,
+    { volume, origin, sectorSize }: CopySource,
+    place: { start: number; length: number },
+  ): void {
+    const facts = findKind(volume.fileSystem)!;
+    const { clusterSize = 0 } = volume;
+    const same = facts.clusterSizes(place.length, this.survey.sectorSize).includes(clusterSize);
+    const id = asVolumeId(`new-${index + 1}`);
+    const role = entry.role ?? volume.role;
+    this.#volumes.push({
+      id,
+      origin: { kind: 'new' },
+      ...place,
+      fileSystem: volume.fileSystem,
+      label: facts.normaliseLabel(entry.label ?? volume.label),
+      role,
+      active: this.#base.table === 'mbr' && (entry.active ?? false),
+      type: typeCodeFor(role, facts.mbrType(place.length)),
+      logical: false,
+      flags: entry.flags ?? flagsFor(role),
+      format: 'quick',
+      guarded: false,
+      ...(entry.letter ? { letter: entry.letter } : {}),
+      ...(same ? { clusterSize } : {}),
+    });
+    this.#anew.push({ from: origin.of, to: id });
+    this.#notes.push(
+      `${origin.name} of ${origin.diskName} is written for sectors of ${sectorSize} bytes: it is made anew for ${this.survey.sectorSize}, and every file is carried.`,
+    );
   }
 
   /** Whether some other volume is the one that the machine starts from. */

@@ -4,6 +4,7 @@ import { kindFacts, type Volume } from '@/core/fs';
 import { volumeOf, type LaidVolume, type Layout, type VolumeId } from '@/core/layout';
 import { HERE, type VolumeRef } from '@/core/place';
 import type { PlannedTransfer } from '@/core/plan';
+import type { ResolvedTarget } from './resolve-target';
 import { invalid, type Target } from './target';
 
 /** A transfer as a person wants it, between volumes that are known. */
@@ -13,6 +14,7 @@ export interface TransferWish {
   readonly folder: string;
   readonly under: string;
   readonly then: PlannedTransfer['then'];
+  readonly leave?: 'link';
 }
 
 /** Opens a volume of the disk itself, or of another one. */
@@ -21,21 +23,28 @@ export type OpenVolumeOf = (ref: VolumeRef) => Promise<Volume>;
 /** A path without slashes around it. */
 const trimmed = (path: string): string => path.replace(/^\/+|\/+$/g, '');
 
-/** What a target wishes. @throws CoreError `target.invalid` */
+/**
+ * What a target wishes, with what comes of volumes that are made anew.
+ * @param disks the names of other disks
+ * @throws CoreError `target.invalid`
+ */
 export function transferWishes(
   { transfers }: Target,
-  names: ReadonlyMap<string, VolumeId>,
+  { names, anew }: Pick<ResolvedTarget, 'names' | 'anew'>,
   disks: ReadonlySet<string>,
 ): TransferWish[] {
-  return transfers.map(({ from, to, folder: text, under, then }) => {
+  const whole = anew.map(({ from, to }): TransferWish => ({ from, to, folder: '', under: '', then: 'keep' }));
+  const wished = transfers.map(({ from, to, folder: text, under, then, leave }) => {
     const target = names.get(to);
     if (!target) throw invalid(`no volume of the target is called ${to}`);
     if (from.disk !== undefined && !disks.has(from.disk)) throw invalid(`no disk is called ${from.disk}`);
     const folder = trimmed(text);
     const wanted = under === undefined ? folder.slice(folder.lastIndexOf('/') + 1) : trimmed(under);
     if (folder !== '' && wanted === '') throw invalid(`${folder} needs a path where it goes to`);
-    return { from: { disk: from.disk ?? HERE, number: from.volume }, to: target, folder, under: wanted, then };
+    const source = { disk: from.disk ?? HERE, number: from.volume };
+    return { from: source, to: target, folder, under: wanted, then, ...(leave ? { leave } : {}) };
   });
+  return [...whole, ...wished];
 }
 
 /**

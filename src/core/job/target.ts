@@ -74,6 +74,7 @@ const transferSchema = z.strictObject({
   to: z.string().min(1).max(40).describe('The volume it goes to, by its “as”'),
   under: path.optional().describe('The path that the folder itself gets; its own name if left out'),
   then: z.enum(['keep', 'remove']).default('keep').describe('Whether it stays where it was as well'),
+  leave: z.literal('link').optional().describe('Where it is taken away, a link to its new place stays'),
 });
 
 const targetSchema = z.strictObject({

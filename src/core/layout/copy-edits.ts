@@ -10,6 +10,8 @@ import { newTable } from './table-edits';
 export interface CopySource {
   readonly volume: LaidVolume;
   readonly origin: CopyOrigin;
+  /** Of its disk. What is written for sectors of one size can't be read in those of another. */
+  readonly sectorSize: number;
 }
 
 /** What a copy is to be, where that is not what its original is. Sizes in bytes. */

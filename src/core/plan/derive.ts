@@ -239,7 +239,9 @@ class Derivation {
   #ledger(planned: LaidVolume, number: number): Pick<ProveStep, 'receives' | 'gives' | 'fileSystem'> {
     const receives = this.#receivedBy(planned.id, 'last');
     const gives = this.#transferred.flatMap((t) =>
-      t.here === 'kept' && t.then === 'remove' && t.measure === number ? [t.folder] : [],
+      t.here === 'kept' && t.then === 'remove' && t.measure === number
+        ? [{ folder: t.folder, ...(t.link ? { link: t.link } : {}) }]
+        : [],
     );
     if (receives.length === 0 && gives.length === 0) return {};
     return { receives, gives, fileSystem: planned.fileSystem };

@@ -7,6 +7,7 @@ export type { MediumKind, MediumSpeed } from './medium';
 export type { SourceDisk } from './subjects';
 export { planSchema } from './plan';
 export type { Plan, PlanSource } from './plan';
+export type { Gives, LeftLink } from './steps';
 export { overlapsItself, stepReason, stepTable, stepTouches, stepWords, wayOf } from './steps';
 export type {
   CarryStep,

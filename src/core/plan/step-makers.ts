@@ -239,10 +239,12 @@ export class StepMakers {
     };
   }
 
-  clear({ sourceName, place, folder, facts }: Transferred): ClearStep {
+  clear({ source, sourceName, place, folder, facts, link }: Transferred): ClearStep {
     const { files, bytes } = facts;
     const cost = this.cost(0, SECTOR_WRITE + files * SECTOR_WRITE, files);
-    return { kind: 'clear', name: sourceName, at: place, folder, files, bytes, cost };
+    const fileSystem = source.info!.kind;
+    const left = link ? { link } : {};
+    return { kind: 'clear', name: sourceName, at: place, folder, ...left, fileSystem, files, bytes, cost };
   }
 
   /** The proof of a new volume that files came to. */

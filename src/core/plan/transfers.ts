@@ -8,6 +8,7 @@ import { HERE, type Place, type VolumeRef } from '@/core/place';
 import { formatSize, spaced } from '@/core/size';
 import type { MediumSpeed } from './medium';
 import { refused } from './refused';
+import type { LeftLink } from './steps';
 import { placeOf, type Copied, type Kept, type SourceDisk } from './subjects';
 
 /** A tree that is to go to another volume. Plain data. */
@@ -19,6 +20,8 @@ export interface PlannedTransfer {
   /** The path that the folder itself gets. */
   readonly under: string;
   readonly then: 'keep' | 'remove';
+  /** A link to its new place is left at the old one. */
+  readonly leave?: 'link';
   /** What it was found to come to, on the target as it is now. */
   readonly facts: TransferFacts;
 }
@@ -44,6 +47,7 @@ export interface Transferred extends PlannedTransfer {
   readonly at: Place;
   readonly here: 'kept' | 'going' | undefined;
   readonly speed: MediumSpeed | undefined;
+  readonly link: LeftLink | undefined;
 }
 
 /** What transfers are worked out from. */
@@ -120,7 +124,25 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
     at: when === 'first' ? placeOf(of.now!) : placeOf(target),
     here,
     speed: other?.speed,
+    link: wish.leave && linkFor(wish, source, sourceName, target, here),
   };
+}
+
+/** @throws CoreError `plan.refused` where there can be no link */
+function linkFor(
+  { folder, under, then }: PlannedTransfer,
+  source: SurveyedVolume,
+  sourceName: string,
+  target: LaidVolume,
+  here: Transferred['here'],
+): LeftLink {
+  const title = source.info?.title ?? '';
+  if (folder === '' || then !== 'remove' || here !== 'kept')
+    throw refused('a link is left only where a folder is taken away from a volume that stays');
+  if (!findKind(source.info!.kind)?.holds.linkTo)
+    throw refused(`${sourceName} is ${title}, which has no links that lead to another volume`);
+  if (target.letter === undefined) throw refused(`a link to ${nameOf(target)} needs its letter: give it one`);
+  return { letter: target.letter, path: under };
 }
 
 /** The target as it is now, and its number, as far as it has one. @throws CoreError `fs.ability`, `fs.unsound` */

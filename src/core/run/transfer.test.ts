@@ -36,13 +36,14 @@ async function twoVolumes(from: string, to: string, count: number, seed: number)
 async function planned(disk: MemoryDevice, input: TargetInput): Promise<{ plan: Plan; survey: Survey }> {
   const survey = await surveyDisk(disk);
   const target = parseTarget(input);
-  const { layout, names } = resolveTarget(survey, target);
+  const resolved = resolveTarget(survey, target);
+  const { layout } = resolved;
   const open = async ({ number }: { number: number }) =>
     openAt(
       disk,
       survey.volumes.find((v) => v.number === number)!,
     );
-  const transfers = await lookAtTransfers(transferWishes(target, names, new Set()), layout, open);
+  const transfers = await lookAtTransfers(transferWishes(target, resolved, new Set()), layout, open);
   return { survey, plan: derivePlan(survey, layout, { transfers }) };
 }
 
@@ -234,4 +235,33 @@ it('names that can’t be are changed, names that fall together are told apart, 
   expect((await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
   const paths = (await manifest(disk, to!)).map((e) => e.path).sort();
   expect(paths).toEqual(['SAME', 'SAME/Ends with a dot.', 'SAME/NOTE.TXT', 'mine.txt', 'SAME/note (2).txt'].sort());
+});
+
+describe('a link is left', () => {
+  const linked = (letter: string | undefined): TargetInput => ({
+    volumes: [{ keep: 1 }, { keep: 2, as: 'to', ...(letter ? { letter } : {}) }],
+    transfers: [{ from: { volume: 1 }, folder: 'tree', to: 'to', under: 'p/q', then: 'remove', leave: 'link' }],
+  });
+
+  it('where the folder was, and leads to the new place, whatever is cut', async () => {
+    const disk = await twoVolumes('ntfs', 'exfat', 20, 12);
+    const { plan } = await planned(disk, linked('E'));
+    const end = await surviveCuts(plan, disk, seededRandom(4), 4);
+    const { volumes } = await surveyDisk(end);
+    expect(volumes.flatMap((v) => v.findings)).toEqual([]);
+    const volume = await openAt(end, volumes[0]!);
+    const entries: FileEntry[] = [];
+    for await (const entry of volume.walk()) entries.push(entry);
+    const link = entries.find((e) => e.path === 'tree')!;
+    expect([link.kind, entries.some((e) => e.path.startsWith('tree/'))]).toEqual(['link', false]);
+    const { reparse } = await volume.details(link);
+    expect(new TextDecoder('utf-16le').decode(reparse!.slice(16))).toBe('\\??\\E:\\p\\q\0E:\\p\\q\0');
+  });
+
+  it('not without a letter, nor where the kind has none', async () => {
+    const disk = await twoVolumes('ntfs', 'exfat', 5, 1);
+    await expect(planned(disk, linked(undefined))).rejects.toThrow(/needs its letter/);
+    const plain = await twoVolumes('exfat', 'ntfs', 5, 1);
+    await expect(planned(plain, linked('E'))).rejects.toThrow(/has no links/);
+  });
 });

@@ -2,6 +2,7 @@
 import { CoreError } from '@/core/errors';
 import type { KindFacts } from '../port';
 import { leastBytes, planNewVolume } from './make-plan';
+import { mountPoint } from './mount-point';
 import { filetimeToIso, isoToFiletime } from './times';
 
 const KIB = 1024;
@@ -69,6 +70,7 @@ export const NTFS_KIND: KindFacts = {
   holds: {
     keeps: ['streams', 'hard links', 'links', 'rights', 'change times'],
     attributes: ['read-only', 'hidden', 'system', 'archive', 'reparse point'],
+    linkTo: (letter, path) => mountPoint(`${letter}:\\${path.replaceAll('/', '\\')}`),
     nameFault: ntfsNameFault,
     storedTimes: ({ created, modified, accessed }) => ({
       created: filetimeToIso(isoToFiletime(created ?? modified)),

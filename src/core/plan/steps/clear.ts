@@ -3,12 +3,23 @@ import type { Place } from '@/core/place';
 import { formatSize } from '@/core/size';
 import { z } from 'zod';
 import { filesWords } from '../words';
-import { baseShape, byteCount, herePlaceSchema, type StepBase, type StepKind } from './step-kind';
+import {
+  baseShape,
+  byteCount,
+  herePlaceSchema,
+  linkSchema,
+  type LeftLink,
+  type StepBase,
+  type StepKind,
+} from './step-kind';
 
 export interface ClearStep extends StepBase {
   readonly kind: 'clear';
   readonly at: Place;
   readonly folder: string;
+  /** What is left in its place, and of which kind the volume is. */
+  readonly link?: LeftLink;
+  readonly fileSystem: string;
   readonly files: number;
   readonly bytes: number;
 }
@@ -19,11 +30,13 @@ export const clear: StepKind<ClearStep> = {
     ...baseShape,
     at: herePlaceSchema,
     folder: z.string().max(40_000),
+    link: linkSchema.optional(),
+    fileSystem: z.string().max(20),
     files: byteCount,
     bytes: byteCount,
   }),
-  words: ({ name, folder, files, bytes }, units) => ({
-    title: `Take ${folder || 'everything'} away from ${name}`,
+  words: ({ name, folder, files, bytes, link }, units) => ({
+    title: `Take ${folder || 'everything'} away from ${name}${link ? `, a link to ${link.letter} stays` : ''}`,
     detail: `${filesWords(files)}, ${formatSize(bytes, units)}, compared at their new place`,
   }),
   reason: () => 'It was found at its new place, file by file.',

@@ -100,6 +100,6 @@ export type { RelabelStep } from './relabel';
 export type { RemoveStep } from './remove';
 export type { ShrinkStep } from './shrink';
 export { costSchema, lossSchema, placeSchema } from './step-kind';
-export type { Loss, ProofBy, Receives, StepCost, StepWords } from './step-kind';
+export type { Gives, LeftLink, Loss, ProofBy, Receives, StepCost, StepWords } from './step-kind';
 export type { TableStep } from './table';
 export type { TransferStep } from './transfer';

@@ -5,9 +5,11 @@ import { z } from 'zod';
 import {
   baseShape,
   byteCount,
+  givesSchema,
   herePlaceSchema,
   numberSchema,
   receiptSchema,
+  type Gives,
   type ProofBy,
   type Receives,
   type StepBase,
@@ -24,7 +26,7 @@ export interface ProveStep extends StepBase {
   readonly files: number;
   /** What comes to it in this run, and which folders go from it. */
   readonly receives?: readonly Receives[];
-  readonly gives?: readonly string[];
+  readonly gives?: readonly Gives[];
   /** Its kind, where something comes to it or goes. */
   readonly fileSystem?: string;
   /** It is made in this run, so that nothing was on it before. */
@@ -41,7 +43,7 @@ export const prove: StepKind<ProveStep> = {
     at: herePlaceSchema,
     files: byteCount,
     receives: z.array(receiptSchema).max(1000).optional(),
-    gives: z.array(z.string().max(40_000)).max(1000).optional(),
+    gives: z.array(givesSchema).max(1000).optional(),
     fileSystem: z.string().max(20).optional(),
     made: z.literal(true).optional(),
   }),

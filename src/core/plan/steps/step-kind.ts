@@ -40,6 +40,18 @@ export interface Receives {
   readonly under: string;
 }
 
+/** A link that is left where a folder was: to a path of the volume with a letter. */
+export interface LeftLink {
+  readonly letter: string;
+  readonly path: string;
+}
+
+/** What goes from a volume: a folder, or everything, with what is left in its place. */
+export interface Gives {
+  readonly folder: string;
+  readonly link?: LeftLink;
+}
+
 /** A step as a line and a line of detail. */
 export interface StepWords {
   readonly title: string;
@@ -75,6 +87,14 @@ export const costSchema: z.ZodType<StepCost> = z.strictObject({
 });
 export const lossSchema: z.ZodType<Loss> = z.strictObject({ files: bytes, bytes });
 export const numberSchema = z.int().min(1);
+export const linkSchema: z.ZodType<LeftLink> = z.strictObject({
+  letter: z.string().regex(/^[A-Z]$/),
+  path: z.string().max(40_000),
+});
+export const givesSchema: z.ZodType<Gives> = z.strictObject({
+  folder: z.string().max(40_000),
+  link: linkSchema.optional(),
+});
 export const receiptSchema: z.ZodType<Receives> = z.strictObject({
   measure: numberSchema,
   folder: z.string().max(40_000),

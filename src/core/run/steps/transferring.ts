@@ -2,10 +2,10 @@
 import { SalvageDevice, WindowDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { carryOut, expectedAfter, listingOf, listTree, type Receipt } from '@/core/files';
-import { kindFacts, type Volume } from '@/core/fs';
+import { kindFacts, type Holdings, type NewFileFacts, type Volume } from '@/core/fs';
 import { isHere } from '@/core/place';
-import type { ClearStep, CompareStep, ProveStep, TransferStep } from '@/core/plan';
-import { compareManifests, takeManifest, type ManifestEntry } from '@/core/proof';
+import type { ClearStep, CompareStep, Gives, LeftLink, ProveStep, TransferStep } from '@/core/plan';
+import { compareManifests, portableHasher, takeManifest, type HasherFactory, type ManifestEntry } from '@/core/proof';
 import type { JournalStore } from '../journal';
 import { readJournal } from '../journal-state';
 import type { StepContext, StepRunner } from './step-context';
@@ -79,25 +79,57 @@ async function arrived(
   return new Set(expected.flatMap((e) => (known.has(e.path) ? [] : [e.path])));
 }
 
-export const clear: StepRunner<ClearStep> = ({ at, folder }, context) =>
+export const clear: StepRunner<ClearStep> = ({ at, folder, link, fileSystem }, context) =>
   context.change(at, async (volume, tx) => {
+    const left = link && (await leftFor(volume, folder, link, fileSystem));
     const writer = await volume.writer(tx);
     const roots = folder === '' ? (await pathsOf(volume)).filter((e) => !e.path.includes('/') && !e.stream) : [];
     for (const path of folder === '' ? roots.map((e) => e.path) : [folder]) await writer.remove(path);
+    if (left) await writer.mkdir(folder, left);
     await writer.finish();
   });
+
+/** A link in the place of a folder, with its times and its rights. */
+async function leftFor(volume: Volume, folder: string, link: LeftLink, kind: string): Promise<NewFileFacts> {
+  const [own] = (await listTree(volume, folder)).entries;
+  const { security } = await volume.details(own!);
+  const reparse = kindFacts(kind).holds.linkTo!(link.letter, link.path);
+  return { times: own!.times, attributes: [], reparse, ...(security ? { security } : {}) };
+}
+
+/** What is read of a link that was left. */
+async function linkEntry(
+  { folder, link }: Gives,
+  before: readonly ManifestEntry[],
+  holds: Holdings,
+  hasher: HasherFactory,
+): Promise<ManifestEntry[]> {
+  if (!link) return [];
+  const reparse = holds.linkTo!(link.letter, link.path);
+  const hash = await hasher();
+  hash.update(reparse);
+  const times = holds.storedTimes(before.find((e) => e.path === folder)?.times ?? {});
+  const sha256 = await hash.digest();
+  return [
+    { path: folder, kind: 'link', size: reparse.length, times, attributes: ['reparse point'], sha256, method: 'bytes' },
+  ];
+}
 
 /** What a volume must hold by a step, from what was read before the run. */
 export async function expectedOf(
   { number, fileSystem, receives = [], gives = [], measure = number }: ExpectingStep,
-  { ports: { journal } }: StepContext,
+  { ports: { journal, hasher = portableHasher } }: StepContext,
 ): Promise<ManifestEntry[]> {
   const before = (await manifestOf(journal, measure)) ?? [];
   if (fileSystem === undefined) return before;
   const receipts: Receipt[] = [];
   for (const { measure: from, folder, under } of receives)
     receipts.push({ folder, under, from: (await manifestOf(journal, from)) ?? [] });
-  return expectedAfter(before, receipts, gives, kindFacts(fileSystem).holds);
+  const { holds } = kindFacts(fileSystem);
+  const left = [];
+  for (const given of gives) left.push(...(await linkEntry(given, before, holds, hasher)));
+  const gone = gives.map((g) => g.folder);
+  return expectedAfter(before, receipts, gone, left, holds);
 }
 
 type ExpectingStep = Pick<ProveStep, 'number' | 'fileSystem' | 'receives' | 'gives' | 'measure'>;
