@@ -31,9 +31,9 @@ test('the front desk SSD, one NTFS volume, is divided and proven', async ({ page
   await ssd.click();
   await page.getByRole('button', { name: 'Divide', exact: true }).click();
   await page.getByRole('button', { name: 'Split' }).click();
-  await select(page, /C Windows/);
+  await select(page, /C System/);
   await typeSize(page, '200 GiB');
-  await expect(page.getByText('Shrink C Windows to 200 GiB')).toBeVisible();
+  await expect(page.getByText('Shrink C System to 200 GiB')).toBeVisible();
   await page.getByRole('button', { name: 'Review the work order' }).click();
   await page.getByRole('button', { name: 'Run the work order' }).click();
   await expect(page.getByText('Proven: every file is as it was')).toBeVisible();

@@ -35,7 +35,7 @@ test('a disk is described by hand, converted with every volume kept, and told wh
   await page.getByText('Convert to a master boot record').click();
   await expect(page.getByText('Convert the GUID table to a master boot record')).toBeVisible();
   await page.getByRole('button', { name: 'Review the work order' }).click();
-  await expect(page.getByText(/Set the letter C for Windows/)).toBeVisible();
+  await expect(page.getByText(/Set the letter C for System/)).toBeVisible();
   await page.getByRole('button', { name: 'Run the work order' }).click();
   await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
   await expect(page.getByText(/A rehearsal: the real SSD would take/)).toBeVisible();

@@ -89,7 +89,7 @@ await ssd.getByLabel('Label', { exact: true }).fill('Herbarium');
 await ssd.getByLabel('Label', { exact: true }).press('Enter');
 await ssd
   .getByRole('group', { name: 'The disk now and planned' })
-  .getByRole('button', { name: /C Windows/ })
+  .getByRole('button', { name: /C System/ })
   .click();
 await ssd.getByLabel('Size', { exact: true }).fill('200 GiB');
 await ssd.getByLabel('Size', { exact: true }).press('Enter');
@@ -105,7 +105,7 @@ await shoot(ssd, 'goals');
 await ssd.getByRole('button', { name: 'Fill the plan' }).click();
 await ssd
   .getByRole('group', { name: 'The disk now and planned' })
-  .getByRole('button', { name: /C Windows/ })
+  .getByRole('button', { name: /C System/ })
   .click();
 await ssd.getByRole('button', { name: 'Make bigger…' }).click();
 await shoot(ssd, 'ways');

@@ -3,7 +3,10 @@ import type { Beyond, FileEntry, Volume } from '@/core/fs';
 import { gatherFacts, type FileFacts } from '@/core/goal';
 import type { ImageFingerprint } from '@/core/image';
 import type { Survey } from '@/core/inspect';
-import type { Plan } from '@/core/plan';
+import { lookAtTransfers, type OpenVolumeOf } from '@/core/job';
+import type { Layout } from '@/core/layout';
+import { isHere } from '@/core/place';
+import type { Plan, PlannedTransfer } from '@/core/plan';
 import type { Recipe } from '@/core/practice';
 import type { Certificate } from '@/core/proof';
 import { BenchLock, type Locks } from './bench-lock';
@@ -115,6 +118,15 @@ export class EngineHost implements EngineApi {
     this.#runs.assertNone(id);
     const { volume, window } = await this.#disks.volume(id, number);
     return readFile(volume, window, entry);
+  }
+
+  async transfers(id: string, planned: Layout): Promise<PlannedTransfer[]> {
+    const open: OpenVolumeOf = async ({ disk, number }) => {
+      const from = isHere({ disk }) ? id : disk;
+      this.#runs.assertNone(from);
+      return (await this.#disks.volume(from, number)).volume;
+    };
+    return lookAtTransfers(planned.transfers ?? [], planned, open);
   }
 
   runStatus(id: string): Promise<RunStatus | undefined> {

@@ -3,7 +3,8 @@ import type { Beyond, FileEntry } from '@/core/fs';
 import type { FileFacts } from '@/core/goal';
 import type { ImageFingerprint } from '@/core/image';
 import type { Survey } from '@/core/inspect';
-import type { Plan } from '@/core/plan';
+import type { Layout } from '@/core/layout';
+import type { Plan, PlannedTransfer } from '@/core/plan';
 import type { Recipe } from '@/core/practice';
 import type { Certificate } from '@/core/proof';
 import type { RunProgress } from '@/core/run';
@@ -87,6 +88,8 @@ export interface EngineApi {
   preview(id: string, number: number, entry: FileEntry, length: number): Promise<Uint8Array>;
   /** Serves a file's content through a port that is transferred. */
   serveFile(id: string, number: number, entry: FileEntry, port: MessagePort): Promise<void>;
+  /** What the transfers of a planned layout come to, each looked at. */
+  transfers(id: string, planned: Layout): Promise<PlannedTransfer[]>;
   runStatus(id: string): Promise<RunStatus | undefined>;
   run(id: string, plan: Plan, how: RunHow, progress: ProgressListener): Promise<Certificate>;
   resume(id: string, progress: ProgressListener): Promise<Certificate>;

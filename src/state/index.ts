@@ -16,6 +16,7 @@ export {
   useSourceDisks,
 } from './selectors';
 export type { CopyDisk, Current, PlanView, RoomElsewhere } from './selectors';
+export { useTransfers } from './transfers';
 export { unfinished, useBench } from './store';
 export type { BenchDisk, Choosing, RunView, Stage } from './store';
 export { ask, dismissProblem, dismissRefusal, explain, look } from './view';

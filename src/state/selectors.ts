@@ -17,6 +17,7 @@ import { mediumOf as practiceMedium, recipeSpeed } from '@/core/practice';
 import { useMemo } from 'react';
 import { useBench, type BenchDisk, type RunView } from './store';
 import type { JobState } from './job';
+import { useTransfers } from './transfers';
 
 /** The disk in hand with its job, once it is open. */
 export interface Current {
@@ -57,11 +58,13 @@ export function usePlan({ disk, job }: Pick<Current, 'disk' | 'job'>): PlanView 
   const planned = job?.history.present;
   const { survey } = disk;
   const options = usePlanOptions({ disk, job });
+  const { transfers, fault } = useTransfers(disk.stored.id, planned);
   return useMemo(() => {
     if (!survey || !planned) return { plan: undefined, refusal: undefined };
+    if (!transfers) return { plan: undefined, refusal: fault ?? 'The folders are looked at…' };
     try {
       return {
-        plan: derivePlan(survey, planned, options),
+        plan: derivePlan(survey, planned, { ...options, transfers }),
         refusal: undefined,
       };
     } catch (error) {
@@ -74,7 +77,7 @@ export function usePlan({ disk, job }: Pick<Current, 'disk' | 'job'>): PlanView 
         ...(stuck ? { asideOn: roomElsewhere(disks, disk, error.facts.needed) } : {}),
       };
     }
-  }, [survey, planned, options, disks, disk]);
+  }, [survey, planned, options, transfers, fault, disks, disk]);
 }
 
 /** Other disks that may be written and have an unallocated stretch as long, the one with most of it first. */
@@ -108,7 +111,10 @@ export function useSourceDisks(planned: Layout | undefined): readonly SourceDisk
   const disks = useBench((s) => s.disks);
   return useMemo(() => {
     const origins = planned?.volumes.map((v) => v.origin) ?? [];
-    const read = new Set(origins.flatMap((o) => (o.kind === 'copy' && o.of.disk !== HERE ? [o.of.disk] : [])));
+    const read = new Set<string>([
+      ...origins.flatMap((o) => (o.kind === 'copy' && o.of.disk !== HERE ? [o.of.disk] : [])),
+      ...(planned?.transfers ?? []).flatMap((t) => (t.from.disk === HERE ? [] : [t.from.disk])),
+    ]);
     return disks.flatMap(({ stored: { id, name, source }, survey }): SourceDisk[] => {
       if (!survey || !read.has(id)) return [];
       if (source.kind !== 'practice') return [{ disk: id, name, survey }];

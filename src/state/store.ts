@@ -1,7 +1,7 @@
 /** What the page knows: the bench, what is looked at, jobs, and runs. One store, changed by the modules beside it. */
 import type { Survey } from '@/core/inspect';
 import type { VolumeId } from '@/core/layout';
-import type { Plan } from '@/core/plan';
+import type { Plan, PlannedTransfer } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
 import type { UnitSystem } from '@/core/size';
 import type { StorageUse, StoredDisk } from '@/engine';
@@ -53,6 +53,8 @@ export type Asking =
   | { readonly kind: 'split' }
   | { readonly kind: 'advice' }
   | { readonly kind: 'copy' }
+  | { readonly kind: 'folders' }
+  | { readonly kind: 'merge' }
   | { readonly kind: 'ways'; readonly wish: 'grow' | 'free' };
 
 /** A file that can't be taken on without a word from the person. */
@@ -61,6 +63,13 @@ export type Choosing = { readonly file: File; readonly handle?: FileSystemFileHa
   | { readonly why: 'same?'; readonly id: string; readonly name: string }
   | { readonly why: 'other'; readonly id: string; readonly name: string }
 );
+
+/** Transfers that were looked at, or why they can't be; nothing while they are. */
+export interface LookedTransfers {
+  readonly key: string;
+  readonly transfers?: readonly PlannedTransfer[];
+  readonly fault?: string;
+}
 
 export interface BenchState extends View {
   readonly ready: boolean;
@@ -86,6 +95,8 @@ export interface BenchState extends View {
   readonly opening?:
     { readonly id: string; readonly name: string; readonly done: number; readonly total: number } | undefined;
   readonly choosing?: Choosing | undefined;
+  /** What the transfers of each disk's plan were found to come to, for which of them. */
+  readonly looked: Readonly<Record<string, LookedTransfers>>;
   /** A helper that is open beside the plan. */
   readonly asking?: Asking | undefined;
 }
@@ -97,6 +108,7 @@ export const useBench = create<BenchState>(() => ({
   disks: [],
   jobs: {},
   runs: {},
+  looked: {},
   stage: 'bench',
   units: 'binary',
   theme: 'system',

@@ -3,6 +3,8 @@ export type { FileFacts, Slack, SpaceItem } from './file-facts';
 export { copyDisk } from './copy-disk';
 export type { DiskCopy, Sharing } from './copy-disk';
 export { headroomAdvice, usedOf } from './headroom';
+export { giveOwnVolume, sizeForFolders } from './own-volume';
+export type { PickedFolder } from './own-volume';
 export { newVolumeSpec, proposedKeep } from './proposals';
 export { adviseFileSystem, PURPOSE_WORDS, PURPOSES } from './purposes';
 export type { Purpose } from './purposes';

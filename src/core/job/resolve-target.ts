@@ -15,9 +15,10 @@ import {
   type CopySource,
   type LaidVolume,
   type Layout,
+  type TransferWish,
   type VolumeId,
 } from '@/core/layout';
-import { HERE, type VolumeRef } from '@/core/place';
+import { HERE } from '@/core/place';
 import { ceilTo, floorTo, formatSize, parseSize, resolveSize, roundTo, type SizeWish } from '@/core/size';
 import { flagsFor, typeCodeFor } from '@/core/table';
 import { invalid, type Target, type TargetEntry } from './target';
@@ -30,7 +31,7 @@ export interface ResolvedTarget {
   readonly layout: Layout;
   readonly notes: readonly string[];
   /** Volumes that are copied by making them anew: everything on them is taken to the new ones. */
-  readonly anew: readonly { readonly from: VolumeRef; readonly to: VolumeId }[];
+  readonly anew: readonly Pick<TransferWish, 'from' | 'fromName' | 'to'>[];
   /** Volumes by what the target calls them. */
   readonly names: ReadonlyMap<string, VolumeId>;
 }
@@ -49,7 +50,7 @@ class Resolution {
   readonly #base: Layout;
   readonly #own: readonly CopySource[];
   readonly #notes: string[] = [];
-  readonly #anew: { from: VolumeRef; to: VolumeId }[] = [];
+  readonly #anew: ResolvedTarget['anew'][number][] = [];
   readonly #volumes: LaidVolume[] = [];
 
   constructor(
@@ -243,7 +244,7 @@ class Resolution {
       ...(entry.letter ? { letter: entry.letter } : {}),
       ...(same ? { clusterSize } : {}),
     });
-    this.#anew.push({ from: origin.of, to: id });
+    this.#anew.push({ from: origin.of, fromName: `${origin.name} of ${origin.diskName}`, to: id });
     this.#notes.push(
       `${origin.name} of ${origin.diskName} is written for sectors of ${sectorSize} bytes: it is made anew for ${this.survey.sectorSize}, and every file is carried.`,
     );

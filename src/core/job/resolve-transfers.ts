@@ -1,21 +1,11 @@
 /** The transfers that a target asks for, each looked at: what it comes to, and what of it can't be kept. */
 import { factsOfTransfer, listTree, type Tree } from '@/core/files';
 import { kindFacts, type Volume } from '@/core/fs';
-import { volumeOf, type LaidVolume, type Layout, type VolumeId } from '@/core/layout';
+import { volumeOf, type LaidVolume, type Layout, type TransferWish } from '@/core/layout';
 import { HERE, type VolumeRef } from '@/core/place';
 import type { PlannedTransfer } from '@/core/plan';
 import type { ResolvedTarget } from './resolve-target';
 import { invalid, type Target } from './target';
-
-/** A transfer as a person wants it, between volumes that are known. */
-export interface TransferWish {
-  readonly from: VolumeRef;
-  readonly to: VolumeId;
-  readonly folder: string;
-  readonly under: string;
-  readonly then: PlannedTransfer['then'];
-  readonly leave?: 'link';
-}
 
 /** Opens a volume of the disk itself, or of another one. */
 export type OpenVolumeOf = (ref: VolumeRef) => Promise<Volume>;
@@ -33,7 +23,14 @@ export function transferWishes(
   { names, anew }: Pick<ResolvedTarget, 'names' | 'anew'>,
   disks: ReadonlySet<string>,
 ): TransferWish[] {
-  const whole = anew.map(({ from, to }): TransferWish => ({ from, to, folder: '', under: '', then: 'keep' }));
+  const whole = anew.map(({ from, fromName, to }): TransferWish => ({
+    from,
+    fromName,
+    to,
+    folder: '',
+    under: '',
+    then: 'keep',
+  }));
   const wished = transfers.map(({ from, to, folder: text, under, then, leave }) => {
     const target = names.get(to);
     if (!target) throw invalid(`no volume of the target is called ${to}`);
@@ -42,7 +39,8 @@ export function transferWishes(
     const wanted = under === undefined ? folder.slice(folder.lastIndexOf('/') + 1) : trimmed(under);
     if (folder !== '' && wanted === '') throw invalid(`${folder} needs a path where it goes to`);
     const source = { disk: from.disk ?? HERE, number: from.volume };
-    return { from: source, to: target, folder, under: wanted, then, ...(leave ? { leave } : {}) };
+    const fromName = `volume ${from.volume}${from.disk === undefined ? '' : ` of ${from.disk}`}`;
+    return { from: source, fromName, to: target, folder, under: wanted, then, ...(leave ? { leave } : {}) };
   });
   return [...whole, ...wished];
 }

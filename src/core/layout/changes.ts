@@ -30,7 +30,7 @@ export interface LayoutChanges {
   readonly table: 'made' | 'converted' | 'mended' | undefined;
   /** Every volume: those planned in their order, then those that go. */
   readonly volumes: readonly ChangedVolume[];
-  /** Volumes that change, and the table where it does. */
+  /** Volumes that change, the table where it does, and what goes from volume to volume. */
   readonly count: number;
 }
 
@@ -48,7 +48,8 @@ export function changesBetween(now: Layout, planned: Layout): LayoutChanges {
   const going = now.volumes.filter((was) => !planned.volumes.some((v) => v.id === was.id));
   const volumes = [...planning, ...going.map((was) => changed(was, undefined, chained))];
   const table = tableChange(now, planned);
-  return { table, volumes, count: volumes.filter((v) => v.what.length > 0).length + (table ? 1 : 0) };
+  const changing = volumes.filter((v) => v.what.length > 0).length;
+  return { table, volumes, count: changing + (table ? 1 : 0) + (planned.transfers?.length ?? 0) };
 }
 
 function tableChange(now: Layout, planned: Layout): LayoutChanges['table'] {

@@ -288,7 +288,10 @@ export function removeVolume(layout: Layout, id: VolumeId, override = false): Ed
   const volume = volumeOf(layout, id);
   if (volume.guarded && !override) return refuse(`${nameOf(volume)} is guarded. Lift the guard first.`);
   if (layout.table === 'none') return refuse('The disk has no table to take its volume out of. Format it instead.');
-  const settled = settle(replace(layout, [], [id]), new Map());
+  // What was to come to it has nowhere to go.
+  const transfers = layout.transfers?.filter((t) => t.to !== id);
+  const left = replace(layout, [], [id]);
+  const settled = settle(transfers ? { ...left, transfers } : left, new Map());
   return settled.ok ? done(settled.layout, `Remove ${nameOf(volume)}`) : settled;
 }
 

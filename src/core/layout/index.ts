@@ -38,6 +38,8 @@ export { letterFault, nextLetter } from './letters';
 export { moveVolume, removeAll, reorderVolume } from './move-edits';
 export { endRange, isResizable, roughEndRange, startRange } from './ranges';
 export type { EdgeRange } from './ranges';
+export { addTransfer, mergeVolume, removeTransfer, transferWords } from './transfer-edits';
+export type { TransferWish } from './transfer-edits';
 export { canGive, makeRoom, sizeRange } from './room';
 export type { RoomSource, RoomWish } from './room';
 export { layoutSchema } from './schema';

@@ -3,6 +3,7 @@
  * clone; edits return new values. Offsets and lengths are bytes.
  */
 import type { VolumeRef } from '@/core/place';
+import type { TransferWish } from './transfer-edits';
 import { gptRoom, USUAL_ENTRIES, USUAL_ENTRY_SIZE, type VolumeFlag } from '@/core/table';
 
 export type TableKind = 'none' | 'mbr' | 'gpt';
@@ -76,6 +77,8 @@ export interface Layout {
   readonly tableEntries?: number;
   /** Set when the table is to be written again, whole, though no volume changes. */
   readonly mendTable?: boolean;
+  /** What goes from volume to volume. */
+  readonly transfers?: readonly TransferWish[];
 }
 
 /** Starts of volumes are multiples of this. */

@@ -6,6 +6,8 @@ import { asVolumeId, type LaidVolume, type Layout } from './layout';
 const bytes = z.int().min(0);
 const guid = z.string().refine(isGuid, 'a GUID in capitals');
 
+const refSchema = z.object({ disk: z.string().max(200), number: z.int().min(1) });
+
 const volumeSchema: z.ZodType<LaidVolume> = z.object({
   id: z.string().min(1).max(100).transform(asVolumeId),
   origin: z.discriminatedUnion('kind', [
@@ -13,7 +15,7 @@ const volumeSchema: z.ZodType<LaidVolume> = z.object({
     z.object({ kind: z.literal('new') }),
     z.object({
       kind: z.literal('copy'),
-      of: z.object({ disk: z.string().max(200), number: z.int().min(1) }),
+      of: refSchema,
       name: z.string().max(200),
       diskName: z.string().max(200),
       length: bytes,
@@ -52,4 +54,18 @@ export const layoutSchema: z.ZodType<Layout> = z.object({
   volumes: z.array(volumeSchema).max(1000),
   tableEntries: bytes.optional(),
   mendTable: z.boolean().optional(),
+  transfers: z
+    .array(
+      z.object({
+        from: refSchema,
+        fromName: z.string().max(200),
+        to: z.string().max(100).transform(asVolumeId),
+        folder: z.string(),
+        under: z.string(),
+        then: z.enum(['keep', 'remove']),
+        leave: z.literal('link').optional(),
+      }),
+    )
+    .max(1000)
+    .optional(),
 });

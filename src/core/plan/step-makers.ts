@@ -128,8 +128,8 @@ export class StepMakers {
 
   /** @param taken everything on it is somewhere else by then, so that nothing is lost */
   remove(before: LaidVolume, now: SurveyedVolume, taken: boolean): RemoveStep {
-    const loses = taken ? { files: 0, bytes: 0 } : lossOf(now);
-    return { kind: 'remove', name: nameOf(before), at: placeOf(now), loses, cost: this.cost(0, 0, 0) };
+    const loses = taken ? {} : { loses: lossOf(now) };
+    return { kind: 'remove', name: nameOf(before), at: placeOf(now), ...loses, cost: this.cost(0, 0, 0) };
   }
 
   relabel(planned: LaidVolume): RelabelStep {

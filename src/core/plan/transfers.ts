@@ -3,8 +3,8 @@ import { CoreError } from '@/core/errors';
 import type { TransferFacts } from '@/core/files';
 import { abilitiesOf, findKind } from '@/core/fs';
 import type { Survey, SurveyedVolume } from '@/core/inspect';
-import { isMade, nameOf, type LaidVolume, type Layout, type VolumeId } from '@/core/layout';
-import { HERE, type Place, type VolumeRef } from '@/core/place';
+import { isMade, nameOf, type LaidVolume, type Layout, type TransferWish } from '@/core/layout';
+import { HERE, type Place } from '@/core/place';
 import { formatSize, spaced } from '@/core/size';
 import type { MediumSpeed } from './medium';
 import { refused } from './refused';
@@ -12,16 +12,7 @@ import type { LeftLink } from './steps';
 import { placeOf, type Copied, type Kept, type SourceDisk } from './subjects';
 
 /** A tree that is to go to another volume. Plain data. */
-export interface PlannedTransfer {
-  readonly from: VolumeRef;
-  readonly to: VolumeId;
-  /** Empty for everything on the volume. */
-  readonly folder: string;
-  /** The path that the folder itself gets. */
-  readonly under: string;
-  readonly then: 'keep' | 'remove';
-  /** A link to its new place is left at the old one. */
-  readonly leave?: 'link';
+export interface PlannedTransfer extends TransferWish {
   /** What it was found to come to, on the target as it is now. */
   readonly facts: TransferFacts;
 }

@@ -36,7 +36,7 @@ const START: Description = {
   table: 'gpt',
   volumes: [
     { fileSystem: 'fat32', size: '260 MiB', used: '30 MiB', label: 'SYSTEM', role: 'firmware' },
-    { fileSystem: 'ntfs', size: 'rest', used: '180 GiB', label: 'Windows', letter: 'C', role: 'system' },
+    { fileSystem: 'ntfs', size: 'rest', used: '180 GiB', label: 'System', letter: 'C', role: 'system' },
     { fileSystem: 'ntfs', size: '1 GiB', used: '500 MiB', label: 'Recovery', role: 'recovery' },
   ],
 };

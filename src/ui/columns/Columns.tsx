@@ -17,7 +17,8 @@ import {
 import { useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { useSizes } from '../kit';
 import type { SourceDisk } from '@/core/plan';
-import { bandsBetween } from './bands';
+import { bandsBetween, movingBands, type Moving } from './bands';
+import { MovingBands } from './MovingBands';
 import { EdgeHandle, type EdgeActions } from './EdgeHandle';
 import { GapShape } from './GapShape';
 import { layoutColumn, snapStep, yInSection, type Column } from './geometry';
@@ -35,6 +36,8 @@ interface Props {
   readonly note?: string;
   /** Other disks that something is copied from: slim columns on the right. */
   readonly sources?: readonly SourceDisk[];
+  /** Folders that go from volume to volume. */
+  readonly moving?: readonly Moving[];
   readonly readOnly?: boolean;
   /** 0 to 1 by volume: how far its band is filled while a run goes on. */
   readonly carried?: ReadonlyMap<string, number>;
@@ -57,6 +60,7 @@ const MARKS = 92;
 const SLIM = 72;
 const SLIM_PITCH = 170;
 const NO_SOURCES: readonly SourceDisk[] = [];
+const NOTHING_MOVES: readonly Moving[] = [];
 /** Lower sections show their grip only when they are pointed at. */
 const QUIET_BELOW = 40;
 
@@ -77,7 +81,7 @@ export function Columns(props: Props) {
   const columnBox = useMemo(() => ({ top: TOP, height, gap: GAP, least: LEAST }), [height]);
   const left = useMemo(() => layoutColumn(now, columnBox), [now, columnBox]);
   const right = useMemo(() => layoutColumn(planned, columnBox), [planned, columnBox]);
-  const { sources = NO_SOURCES } = props;
+  const { sources = NO_SOURCES, moving = NOTHING_MOVES } = props;
   const inner = box.width - SCALE - (sources.length > 0 ? sources.length * SLIM_PITCH : MARKS);
   const width = Math.min(230, Math.max(140, inner * 0.37));
   const x0 = SCALE;
@@ -130,6 +134,7 @@ export function Columns(props: Props) {
             ) : null}
           </g>
         ))}
+        <MovingBands bands={movingBands(left, right, moving, x0 + width, x1)} x={(x0 + width + x1) / 2} />
         {sources.map((source, i) => (
           <SourceColumn
             key={source.disk}

@@ -1,5 +1,6 @@
 /** The bands between two columns: for every kept volume where its data goes, dark for what is in use. */
 import type { Survey } from '@/core/inspect';
+import { HERE } from '@/core/place';
 import { area, curveBumpX } from 'd3-shape';
 import { yInSection, type Column, type Section } from './geometry';
 
@@ -47,6 +48,58 @@ export function bandsFrom(planned: Column, source: Column, disk: string, x0: num
         role: to.volume!.role,
         whole: ribbon(x0, x1, [to.y, to.y + to.height], [from.y, from.y + from.height]),
         used: ribbon(x0, x1, [to.y, usedEnd(to)], [from.y, usedEnd(from)]),
+      },
+    ];
+  });
+}
+
+/** What goes from volume to volume, as far as it is known. */
+export interface Moving {
+  readonly from: { readonly disk: string; readonly number: number };
+  readonly to: string;
+  readonly folder: string;
+  readonly bytes: number;
+}
+
+/** A thin band for a folder, with where its tag stands. */
+export interface MovingBand {
+  readonly key: string;
+  readonly role: string;
+  readonly path: string;
+  readonly y: number;
+  readonly name: string;
+  readonly bytes: number;
+}
+
+const LEAST_BAND = 6;
+
+/** Bands for folders that go from one volume of the disk to another: from the end of what is in use there. */
+export function movingBands(
+  now: Column,
+  planned: Column,
+  moving: readonly Moving[],
+  x0: number,
+  x1: number,
+): MovingBand[] {
+  const taken = new Map<string, number>();
+  return moving.flatMap((one): MovingBand[] => {
+    const from = now.sections.find((s) => s.volume?.id === `kept-${one.from.number}`);
+    const to = planned.sections.find((s) => s.volume?.id === one.to);
+    if (one.from.disk !== HERE || !from || !to) return [];
+    const height = Math.max(LEAST_BAND, Math.min(from.height, to.height, one.bytes / now.bytesPerPixel));
+    const [left, right] = [taken.get(`l${from.start}`) ?? 0, taken.get(`r${to.start}`) ?? 0];
+    taken.set(`l${from.start}`, left + height);
+    taken.set(`r${to.start}`, right + height);
+    const y0 = from.y + Math.min(left, from.height - height);
+    const y1 = to.y + Math.min(right, to.height - height);
+    return [
+      {
+        key: `${one.from.number} ${one.folder} ${one.to}`,
+        role: to.volume!.role,
+        path: ribbon(x0, x1, [y0, y0 + height], [y1, y1 + height]),
+        y: (y0 + y1 + height) / 2,
+        name: one.folder.slice(one.folder.lastIndexOf('/') + 1) || 'everything',
+        bytes: one.bytes,
       },
     ];
   });

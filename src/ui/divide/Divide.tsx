@@ -31,13 +31,15 @@ import {
   useBounds,
   usePlan,
   useSourceDisks,
+  useTransfers,
   type Current,
 } from '@/state';
 import { Button, Space, Tooltip } from 'antd';
-import { memo, useCallback, useDeferredValue } from 'react';
+import { memo, useCallback, useDeferredValue, useMemo } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Advice } from '../advice';
 import { Columns } from '../columns';
+import { FolderDialog, MergeDialog, TransferList } from '../move';
 import { CopyDialog } from '../copy';
 import { GoalPicker } from '../goals';
 import { TableMenu } from '../table';
@@ -63,6 +65,8 @@ export function Divide({ current }: { readonly current: Current }) {
   const laterPlanned = (later.job ?? job).history.present;
   const planView = usePlan(later);
   const sources = useSourceDisks(planned);
+  const { transfers } = useTransfers(id, planned);
+  const moving = useMemo(() => transfers?.map((t) => ({ ...t, bytes: t.facts.bytes })) ?? [], [transfers]);
   const selectedId = useBench((s) => s.selected);
   const readOnly = useBench((s) => s.readOnly);
   const kept = useBench((s) => !s.readOnly && s.full === undefined);
@@ -121,6 +125,7 @@ export function Divide({ current }: { readonly current: Current }) {
     current,
     selected,
   ]);
+  useHotkeys('f', () => ask({ kind: 'folders' }), { enabled: !readOnly, enableOnFormTags: EDGES }, []);
   useHotkeys('c', () => ask({ kind: 'copy' }), { enabled: !readOnly, enableOnFormTags: EDGES }, []);
   useHotkeys(
     'n',
@@ -153,6 +158,7 @@ export function Divide({ current }: { readonly current: Current }) {
               bounds={bounds}
               selected={selected?.id}
               sources={sources}
+              moving={moving}
               note={kept ? 'saved as you go' : 'not saved'}
               onSelect={(volumeId) => look({ selected: volumeId })}
               {...(readOnly
@@ -178,10 +184,17 @@ export function Divide({ current }: { readonly current: Current }) {
             focusSize={fresh === selected.id}
           />
         ) : null}
+        <TransferList id={id} planned={laterPlanned} />
         <WorkOrder {...planView} onOverride={override} onAside={setAside} />
       </aside>
       {asking?.kind === 'goals' ? <GoalPicker current={current} bounds={bounds} /> : null}
       {asking?.kind === 'copy' ? <CopyDialog current={current} planned={planned} bounds={bounds} /> : null}
+      {asking?.kind === 'folders' && selected ? (
+        <FolderDialog id={id} planned={planned} bounds={bounds} volume={selected} />
+      ) : null}
+      {asking?.kind === 'merge' && selected ? (
+        <MergeDialog id={id} planned={planned} bounds={bounds} volume={selected} />
+      ) : null}
       {asking?.kind === 'split' && selected ? (
         <SplitDialog id={id} planned={planned} bounds={bounds} volume={selected} />
       ) : null}

@@ -34,6 +34,18 @@ export function VolumeActions({ current, planned, bounds, volume }: VolumeInHand
           <Button size="small">What holds the floor</Button>
         </Popover>
       ) : null}
+      {volume.origin.kind === 'kept' && !made && findKind(volume.fileSystem) ? (
+        <>
+          <Button size="small" disabled={readOnly} onClick={() => ask({ kind: 'folders' })}>
+            Move folders…
+          </Button>
+          {planned.table !== 'none' && planned.volumes.length > 1 ? (
+            <Button size="small" disabled={readOnly} onClick={() => ask({ kind: 'merge' })}>
+              Merge…
+            </Button>
+          ) : null}
+        </>
+      ) : null}
       {planned.table === 'mbr' ? (
         <Button size="small" onClick={() => edit(id, (layout) => setActive(layout, volume.id, !volume.active))}>
           {volume.active ? 'Make inactive' : 'Make active'}

@@ -102,6 +102,8 @@ function volumeCommands(
     { name: `Split ${name} by sizes…`, act: divide(() => ask({ kind: 'split' })) },
     { name: `Make ${name} bigger…`, act: divide(() => ask({ kind: 'ways', wish: 'grow' })) },
     { name: `Make room behind ${name}…`, act: divide(() => ask({ kind: 'ways', wish: 'free' })) },
+    { name: `Move folders of ${name}…`, act: divide(() => ask({ kind: 'folders' })) },
+    { name: `Merge ${name} into another volume…`, act: divide(() => ask({ kind: 'merge' })) },
     { name: `Advice on ${name}`, act: divide(() => ask({ kind: 'advice' })) },
     ...others.map((other) => ({
       name: `Put ${name} before ${nameOf(other)}`,

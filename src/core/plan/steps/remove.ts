@@ -7,12 +7,21 @@ import { baseShape, herePlaceSchema, lossSchema, type Loss, type StepBase, type 
 export interface RemoveStep extends StepBase {
   readonly kind: 'remove';
   readonly at: Place;
-  readonly loses: Loss;
+  /** Nothing where everything on it was taken to other volumes before. */
+  readonly loses?: Loss;
 }
 
 export const remove: StepKind<RemoveStep> = {
-  schema: z.strictObject({ kind: z.literal('remove'), ...baseShape, at: herePlaceSchema, loses: lossSchema }),
-  words: ({ name, loses }, units) => ({ title: `Remove ${name}`, detail: `lost: ${lossWords(loses, units)}` }),
+  schema: z.strictObject({
+    kind: z.literal('remove'),
+    ...baseShape,
+    at: herePlaceSchema,
+    loses: lossSchema.optional(),
+  }),
+  words: ({ name, loses }, units) => ({
+    title: `Remove ${name}`,
+    detail: loses ? `lost: ${lossWords(loses, units)}` : 'everything on it was found at its new place',
+  }),
   reason: () => 'Its room is given to others. The table no longer names it once it is written.',
   claims: ({ at }, owners) => owners.without(owners.at(at)),
   touches: () => [],

@@ -1,0 +1,43 @@
+import { expect, test, type Page } from '@playwright/test';
+import { openBench, select } from './bench';
+
+async function divide(page: Page, name: string): Promise<void> {
+  const disk = page.getByRole('button', { name: `Open ${name}` });
+  await expect(disk).toBeEnabled();
+  await disk.click();
+  await page.getByRole('button', { name: 'Divide', exact: true }).click();
+  await expect(page.getByText('Now', { exact: true })).toBeVisible();
+}
+
+test('folders get a volume of their own in eight interactions, a link stays, and all of it is proven', async ({
+  page,
+}) => {
+  await openBench(page);
+  await divide(page, 'Front desk SSD'); // two
+  await page.getByRole('button', { name: 'Move folders…' }).click();
+  await page.getByRole('checkbox', { name: 'Pick People' }).check();
+  await page.getByRole('checkbox', { name: 'Leave a link' }).check();
+  await page.getByRole('button', { name: 'Move them' }).click();
+  await expect(page.getByRole('img', { name: /^People, .*goes to another volume/ })).toBeVisible();
+  await expect(page.getByText(/Take People away from C System, a link to D stays/)).toBeVisible();
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  await page.getByRole('button', { name: 'Run the work order' }).click();
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'D People' })).toBeVisible();
+});
+
+test('a volume is merged into a folder of the one before it, and taken out of the plan again', async ({ page }) => {
+  await openBench(page);
+  await divide(page, 'Herbarium scans');
+  await select(page, /EXCHANGE/);
+  await page.getByRole('button', { name: 'Merge…' }).click();
+  await page.getByLabel('Folder').fill('From the exchange volume');
+  await page.getByRole('button', { name: 'Merge', exact: true }).click();
+  await expect(
+    page.getByText(/Copy everything from .*EXCHANGE to D Sheets, as From the exchange volume/),
+  ).toBeVisible();
+  await expect(page.getByText(/^Remove .*EXCHANGE/)).toBeVisible();
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  await page.getByRole('button', { name: 'Run the work order' }).click();
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+});

@@ -1,0 +1,113 @@
+/** What was copied from another disk, and what went from volume to volume, by independent readers. */
+import { copyFileSync, writeFileSync } from 'node:fs';
+import { DEEP } from '@/core/fixtures/rounds';
+import { afterAll, describe, expect, it } from 'vitest';
+import { filesOf, fls, mmls, read, scratch, icat, ullager } from './readers';
+
+const box = scratch();
+afterAll(() => box.remove());
+
+const KINDS = ['ntfs', 'exfat', 'fat32'] as const;
+const fill = (count: number) => [
+  { folder: 'f/g', count, name: '{word} {nn}.bin', smallest: '100', largest: '300 KiB', near: 0.4, fragments: 3 },
+];
+
+function make(name: string, size: string, table: 'mbr' | 'gpt', volumes: readonly object[]): string {
+  const recipe = box.path(`${name}.json`);
+  writeFileSync(recipe, JSON.stringify({ version: 1, id: name, name, medium: 'hdd', size, table, volumes }));
+  const image = box.path(`${name}.img`);
+  expect(ullager('make', recipe, '--out', image).code).toBe(0);
+  return image;
+}
+
+function run(image: string, target: object, ...more: string[]): void {
+  const path = box.path('target.json');
+  writeFileSync(path, JSON.stringify(target));
+  const { code, err, out } = ullager('run', image, '--target', path, '--in-place', ...more);
+  expect(code, err + out).toBe(0);
+  expect(ullager('check', image).code).toBe(0);
+}
+
+const starts = (image: string): number[] =>
+  mmls(image)
+    .filter((p) => !/Unallocated|Meta|Safety|Table|Extended|Header/i.test(p.description))
+    .map((p) => p.start);
+
+/** Path and digest of every file that was made up, by the independent reader. */
+function byReader(image: string, start: number): [string, string][] {
+  return [...fls(image, start)]
+    .filter(([path]) => path.endsWith('.bin'))
+    .map(([path, inode]): [string, string] => [path, icat(image, start, inode)])
+    .sort();
+}
+
+const bins = (image: string, number: number): [string, string][] =>
+  filesOf(image, number)
+    .filter((f) => f.path.endsWith('.bin'))
+    .map((f): [string, string] => [f.path, f.sha256!])
+    .sort();
+
+describe('volumes copied from another disk', () => {
+  it('are read by all, smaller, as long and larger, each with a serial of its own', () => {
+    const volumes = KINDS.map((fileSystem, i) => ({ size: '40 MiB', fileSystem, label: `V${i}`, fill: fill(12) }));
+    const old = make('old', '126 MiB', 'mbr', volumes);
+    const fresh = make('fresh', '200 MiB', 'gpt', []);
+    const sizes = ['30 MiB', '40 MiB', '60 MiB'];
+    const copies = sizes.map((size, i) => ({ copy: i + 1, from: 'old', size }));
+    run(fresh, { volumes: copies }, '--with', `old=${old}`);
+    const serial = (image: string, start: number): string =>
+      /(?:Volume Serial Number|Volume ID).*?: (.*)/.exec(read('fsstat', ['-o', `${start}`, image]))?.[1] ?? '';
+    for (const [i, start] of starts(fresh).entries()) {
+      expect(byReader(fresh, start)).toEqual(bins(old, i + 1));
+      expect(serial(fresh, start)).not.toBe(serial(old, starts(old)[i]!));
+    }
+  });
+});
+
+describe('folders that went to another volume', () => {
+  const all = KINDS.flatMap((from) => KINDS.map((to) => [from, to] as const));
+  // Every kind as what it comes from and as where it goes; all pairs are in the deep tier, and cut in the unit tests.
+  const pairs = DEEP
+    ? all
+    : all.filter(([from, to]) => ['ntfs ntfs', 'ntfs fat32', 'exfat ntfs', 'fat32 exfat'].includes(`${from} ${to}`));
+  it.each(pairs)('from %s to %s are read by all, and nowhere else', (from, to) => {
+    const volumes = [
+      { size: '44 MiB', fileSystem: from, label: 'FROM', fill: fill(15) },
+      {
+        size: '44 MiB',
+        fileSystem: to,
+        label: 'TO',
+        fill: [{ folder: 'own', count: 3, name: 'o{n}.bin', smallest: '5 KiB', largest: '9 KiB' }],
+      },
+    ];
+    const image = make(`${from}-${to}`, '92 MiB', 'gpt', volumes);
+    const [before, own] = [bins(image, 1), bins(image, 2)];
+    const keep = [{ keep: 1 }, { keep: 2, as: 'to', letter: 'E' }];
+    const wish = { from: { volume: 1 }, folder: 'f', to: 'to', under: 'kept/f', then: 'remove' };
+    run(image, { volumes: keep, transfers: [{ ...wish, ...(from === 'ntfs' ? { leave: 'link' } : {}) }] });
+    const [first, second] = starts(image) as [number, number];
+    expect(byReader(image, second)).toEqual([...own, ...before.map(([path, sha]) => [`kept/${path}`, sha])].sort());
+    expect(byReader(image, first)).toEqual([]);
+    if (from === 'ntfs') expect(read('fls', ['-o', `${first}`, image])).toMatch(/ \d+-144-\d+:\s+f$/m);
+  });
+
+  it('of a volume that goes are merged into the one before, which takes its room', () => {
+    const volumes = KINDS.slice(0, 2).map((fileSystem, i) => ({
+      size: '44 MiB',
+      fileSystem,
+      label: `V${i}`,
+      fill: fill(9 + i),
+    }));
+    const image = make('merge', '92 MiB', 'mbr', volumes);
+    const kept = box.path('merge-before.img');
+    copyFileSync(image, kept);
+    const transfers = [{ from: { volume: 2 }, folder: '', to: 'all', under: 'second', then: 'remove' }];
+    run(image, { volumes: [{ keep: 1, size: 'rest', as: 'all' }], remove: [2], transfers });
+    const expected = [
+      ...bins(kept, 1),
+      ...bins(kept, 2).map(([path, sha]): [string, string] => [`second/${path}`, sha]),
+    ];
+    expect(byReader(image, starts(image)[0]!)).toEqual(expected.sort());
+    expect(read('fsstat', ['-o', `${starts(image)[0]!}`, image])).toMatch(/NTFS/);
+  });
+});

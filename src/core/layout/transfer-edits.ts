@@ -1,0 +1,82 @@
+/** What goes from volume to volume in a plan: folders that move, and volumes that are merged into a folder of another. */
+import { HERE, type VolumeRef } from '@/core/place';
+import { formatSize } from '@/core/size';
+import { refuse, removeVolume, resizeEnd, type Edited } from './edits';
+import { endOf, lastUsable, nameOf, volumeOf } from './layout';
+import type { Bounds, LaidVolume, Layout, VolumeId } from './layout';
+
+/** A folder, or everything on a volume, that is to go to another one. Plain data. */
+export interface TransferWish {
+  readonly from: VolumeRef;
+  /** What the volume it comes from is called in sentences. */
+  readonly fromName: string;
+  readonly to: VolumeId;
+  /** Empty for everything on the volume. */
+  readonly folder: string;
+  /** The path that the folder itself gets. */
+  readonly under: string;
+  readonly then: 'keep' | 'remove';
+  /** A link to its new place is left at the old one. */
+  readonly leave?: 'link';
+}
+
+const sameFolder = (a: TransferWish, b: TransferWish): boolean =>
+  a.from.disk === b.from.disk && a.from.number === b.from.number && a.folder === b.folder && a.to === b.to;
+
+/** What is asked for in words. */
+export function transferWords(layout: Layout, { folder, fromName, to, then }: TransferWish): string {
+  const target = layout.volumes.find((v) => v.id === to);
+  const act = then === 'remove' ? 'Move' : 'Copy';
+  return `${act} ${folder || `everything on ${fromName}`} to ${target ? nameOf(target) : 'another volume'}`;
+}
+
+/** Has a folder go to a volume; the same one once more takes the place of the first. */
+export function addTransfer(layout: Layout, wish: TransferWish): Edited {
+  const target = volumeOf(layout, wish.to);
+  if (target.guarded) return refuse(`${nameOf(target)} is guarded. Lift the guard first.`);
+  const { origin } = target;
+  if (origin.kind === 'kept' && wish.from.disk === HERE && origin.number === wish.from.number)
+    return refuse(`${nameOf(target)} is where it comes from.`);
+  const others = (layout.transfers ?? []).filter((t) => !sameFolder(t, wish));
+  const next = { ...layout, transfers: [...others, wish] };
+  return { ok: true, layout: next, name: transferWords(layout, wish), notes: [] };
+}
+
+/** Takes a transfer out of the plan. */
+export function removeTransfer(layout: Layout, wish: TransferWish): Edited {
+  const transfers = (layout.transfers ?? []).filter((t) => !sameFolder(t, wish));
+  return { ok: true, layout: { ...layout, transfers }, name: `Not: ${transferWords(layout, wish)}`, notes: [] };
+}
+
+/** Merges a volume into a folder of another one, which takes the room that becomes free where it stands right behind. */
+export function mergeVolume(layout: Layout, bounds: Bounds, id: VolumeId, to: VolumeId, under: string): Edited {
+  const source = volumeOf(layout, id);
+  const target = volumeOf(layout, to);
+  if (source.origin.kind !== 'kept') return refuse(`${nameOf(source)} is not there yet.`);
+  const added = addTransfer(layout, {
+    from: { disk: HERE, number: source.origin.number },
+    fromName: nameOf(source),
+    to,
+    folder: '',
+    under,
+    then: 'remove',
+  });
+  if (!added.ok) return added;
+  const removed = removeVolume(added.layout, id);
+  if (!removed.ok) return removed;
+  const grown = grownOver(removed.layout, bounds, target, source);
+  return {
+    ok: true,
+    layout: grown,
+    name: `Merge ${nameOf(source)} into ${nameOf(target)}${under ? `, as ${under}` : ''}`,
+    notes: grown === removed.layout ? [`${formatSize(source.length)} become unallocated.`] : [],
+  };
+}
+
+/** The target as long as it can be where the volume that goes stood behind it; else as it was. */
+function grownOver(layout: Layout, bounds: Bounds, target: LaidVolume, source: LaidVolume): Layout {
+  const next = layout.volumes.find((v) => v.start >= endOf(target));
+  if (source.start < endOf(target) || (next && next.start < source.start)) return layout;
+  const grown = resizeEnd(layout, bounds, target.id, (next?.start ?? lastUsable(layout)) - target.start);
+  return grown.ok ? grown.layout : layout;
+}

@@ -1,0 +1,134 @@
+'use client';
+
+import { giveOwnVolume, sizeForFolders, type PickedFolder } from '@/core/goal';
+import { findKind } from '@/core/fs';
+import {
+  addTransfer,
+  nameOf,
+  type Bounds,
+  type Edited,
+  type LaidVolume,
+  type Layout,
+  type VolumeId,
+} from '@/core/layout';
+import { HERE } from '@/core/place';
+import { ask, edit, look, useBench } from '@/state';
+import { Alert, Button, Checkbox, Modal, Segmented, Select } from 'antd';
+import { useState } from 'react';
+import { useSizes } from '../kit';
+import { FolderPicker } from './FolderPicker';
+import styles from './move.module.css';
+
+interface Props {
+  readonly id: string;
+  readonly planned: Layout;
+  readonly bounds: Bounds;
+  /** The volume that folders are picked from. */
+  readonly volume: LaidVolume;
+}
+
+const OWN = 'own';
+
+/** Picks folders of the volume in hand, and says where they go: a volume of their own, or another one that is there. */
+export function FolderDialog(props: Props) {
+  const title = `Move or copy folders of ${nameOf(props.volume)}`;
+  return (
+    <Modal open onCancel={() => ask()} footer={null} title={title} width={760} destroyOnHidden>
+      <FolderForm {...props} />
+    </Modal>
+  );
+}
+
+/** Has every folder go to a volume that is in the plan. */
+function toVolume(
+  layout: Layout,
+  {
+    volume,
+    folders,
+    to,
+    then,
+    leave,
+  }: { volume: LaidVolume; folders: readonly PickedFolder[]; to: VolumeId; then: 'keep' | 'remove'; leave: boolean },
+): Edited {
+  const { origin } = volume;
+  if (origin.kind !== 'kept') return { ok: false, reason: `${nameOf(volume)} is not there yet.` };
+  let result: Edited = { ok: false, reason: 'No folder is picked.' };
+  let next = layout;
+  for (const { path } of folders) {
+    const under = path.slice(path.lastIndexOf('/') + 1);
+    const wish = {
+      from: { disk: HERE, number: origin.number },
+      fromName: nameOf(volume),
+      to,
+      folder: path,
+      under,
+      then,
+    };
+    result = addTransfer(next, { ...wish, ...(leave ? { leave: 'link' as const } : {}) });
+    if (!result.ok) return result;
+    next = result.layout;
+  }
+  return result;
+}
+
+function FolderForm({ id, planned, bounds, volume }: Props) {
+  const size = useSizes();
+  const refusal = useBench((s) => s.refusal);
+  const [folders, setFolders] = useState<readonly PickedFolder[]>([]);
+  const [to, setTo] = useState<VolumeId | typeof OWN>(OWN);
+  const [then, setThen] = useState<'keep' | 'remove'>('remove');
+  const [leave, setLeave] = useState(false);
+  const targets = planned.volumes.filter((v) => v.id !== volume.id && !v.guarded && v.fileSystem !== 'unknown');
+  const links = then === 'remove' && findKind(volume.fileSystem)?.holds.linkTo !== undefined;
+  const bytes = folders.reduce((sum, f) => sum + f.bytes, 0);
+  const move = (): void => {
+    const wished = { volume, folders, then, leave: leave && links };
+    const result = edit(id, (layout) =>
+      to === OWN
+        ? giveOwnVolume(layout, bounds, volume.id, folders, wished.leave)
+        : toVolume(layout, { ...wished, to }),
+    );
+    if (!result?.ok) return;
+    ask();
+    look({ selected: result.layout.transfers?.at(-1)?.to });
+  };
+  return (
+    <div className={styles.fields}>
+      {volume.origin.kind === 'kept' ? (
+        <FolderPicker diskId={id} number={volume.origin.number} picked={folders} onPick={setFolders} />
+      ) : null}
+      <div className={styles.row}>
+        <Select<VolumeId | typeof OWN>
+          aria-label="Where they go"
+          value={to}
+          onChange={setTo}
+          options={[
+            { value: OWN, label: `a volume of their own, ${size(sizeForFolders(folders))}` },
+            ...targets.map((v) => ({ value: v.id, label: nameOf(v) })),
+          ]}
+        />
+        <Segmented<'keep' | 'remove'>
+          value={to === OWN ? 'remove' : then}
+          disabled={to === OWN}
+          onChange={setThen}
+          options={[
+            { value: 'remove', label: 'Move' },
+            { value: 'keep', label: 'Copy' },
+          ]}
+        />
+        <Checkbox checked={leave && links} disabled={!links} onChange={(e) => setLeave(e.target.checked)}>
+          Leave a link
+        </Checkbox>
+      </div>
+      {refusal ? <Alert type="warning" showIcon title={refusal.reason} /> : null}
+      <div className={styles.foot}>
+        <span>
+          {folders.length > 0 ? `${folders.map((f) => f.path).join(', ')}: ${size(bytes)}` : 'Pick folders above.'}
+        </span>
+        <Button type="primary" disabled={folders.length === 0} onClick={move}>
+          {then === 'remove' || to === OWN ? 'Move them' : 'Copy them'}
+        </Button>
+      </div>
+    </div>
+  );
+}

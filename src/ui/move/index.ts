@@ -1,0 +1,3 @@
+export { FolderDialog } from './FolderDialog';
+export { MergeDialog } from './MergeDialog';
+export { TransferList } from './TransferList';
