@@ -7,6 +7,8 @@ import { mapNames, type Places } from './names';
 export interface Receipt extends Places {
   /** What was read of the volume that it came from, before. */
   readonly from: readonly ManifestEntry[];
+  /** It was taken over where it lies, with everything. */
+  readonly adopted?: boolean | undefined;
 }
 
 const isBelow = (path: string, folder: string): boolean =>
@@ -32,7 +34,7 @@ export function expectedAfter(
 }
 
 function received(
-  { from, folder, under }: Receipt,
+  { from, folder, under, adopted }: Receipt,
   holds: Holdings,
   existing: readonly ManifestEntry[],
 ): ManifestEntry[] {
@@ -54,7 +56,7 @@ function received(
       const stored = {
         ...entry,
         times: holds.storedTimes(entry.times),
-        attributes: entry.attributes.filter((word) => holds.attributes.includes(word)),
+        attributes: adopted ? entry.attributes : entry.attributes.filter((word) => holds.attributes.includes(word)),
       };
       if (stream === undefined) return [{ ...stored, path: paths.get(path)! }];
       if (!holds.keeps.includes('streams')) return [];

@@ -1,3 +1,4 @@
+export { adoptionOf } from './adoption';
 export { carryOut } from './carry-out';
 export { expectedAfter } from './expected';
 export type { Receipt } from './expected';

@@ -17,6 +17,8 @@ export const transferFactsSchema = z
     bytes: count,
     /** Bytes that it takes on the target at most, the clusters of files and all entries. */
     needs: count,
+    /** What of that is for entries and folders alone. */
+    structures: count,
     /** By which the tree is known again. */
     listing: z.int().min(0).max(0xffffffff),
     /** Entries that have something which can't be kept, by what that is. */
@@ -63,6 +65,7 @@ export function factsOfTransfer({
     folders: entries.filter((e) => e.kind === 'folder').length,
     bytes: entries.reduce((sum, e) => sum + (e.kind === 'folder' ? 0 : e.size), 0),
     needs: entries.reduce((sum, e) => sum + clusters(e), names),
+    structures: entries.reduce((sum, e) => sum + (e.kind === 'folder' ? clusters(e) : 0), names),
     listing: listingOf(tree),
     loses: lossesOf(entries, source.holds, target.holds),
     attributes: attributesLost(entries, target.holds),

@@ -1,6 +1,6 @@
 /** What every driver must refuse is refused once, in front of it: abilities, soundness, floor and ceiling. */
 import { CoreError, type Finding } from '@/core/errors';
-import type { Abilities, ChangeOptions, FileEntry, FileSystemDriver, Transaction, Volume } from './port';
+import type { Abilities, Adoption, ChangeOptions, FileEntry, FileSystemDriver, Transaction, Volume } from './port';
 
 const WORDS: Readonly<Partial<Record<keyof Abilities, string>>> = {
   relabel: 'take another label',
@@ -82,6 +82,16 @@ class GuardedVolume implements Volume {
   async relabel(label: string, tx: Transaction): Promise<void> {
     this.#assertAble('relabel');
     await this.inner.relabel(label, tx);
+  }
+
+  async adopt(adoption: Adoption, tx: Transaction, options: ChangeOptions = {}): Promise<void> {
+    this.#assertAble('grow');
+    this.#assertAble('write');
+    const { source } = adoption;
+    await this.#assertSound(options);
+    if (source instanceof GuardedVolume) await source.#assertSound(options);
+    const inner = source instanceof GuardedVolume ? source.inner : source;
+    await this.inner.adopt({ ...adoption, source: inner }, tx);
   }
 
   identify(serial: number, tx: Transaction): Promise<void> {

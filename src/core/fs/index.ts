@@ -1,5 +1,6 @@
 export type {
   Abilities,
+  Adoption,
   Beyond,
   ByteRange,
   ContentRun,

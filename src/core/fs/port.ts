@@ -122,6 +122,8 @@ export interface Holdings {
   readonly keeps: readonly Kept[];
   /** Words of attributes that it has. */
   readonly attributes: readonly string[];
+  /** Files of another volume of the kind can be taken over where they lie, where clusters line up. */
+  readonly adopts?: true;
   /** What is stored in the place of a folder that leads to a path of another volume, where the kind has such links. */
   linkTo?(letter: string, path: string): Uint8Array;
   /** Why a name can't be that of an entry, or undefined when it can. */
@@ -153,6 +155,20 @@ export interface ChangeOptions {
   readonly override?: boolean;
 }
 
+/** Files of another volume that are taken over where they lie. */
+export interface Adoption {
+  /** The volume that they are on. It lies behind this one on the same disk, and is no more afterwards. */
+  readonly source: Volume;
+  /** Bytes from the start of this volume to the start of the other one. */
+  readonly offset: number;
+  /** Bytes that this volume has afterwards, with all that the other one had. */
+  readonly size: number;
+  /** Folders that are made above all others, the topmost first. */
+  readonly above: readonly { readonly path: string; readonly facts: NewFileFacts }[];
+  /** Everything that is taken over, streams not among it, with where it comes to; folders before what is in them. */
+  readonly entries: readonly { readonly entry: FileEntry; readonly to: string }[];
+}
+
 /** An open volume. It reads; changes go into a transaction and the volume is opened anew afterwards. */
 export interface Volume {
   readonly info: VolumeInfo;
@@ -167,6 +183,8 @@ export interface Volume {
   shrink(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
   grow(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
   relabel(label: string, tx: Transaction): Promise<void>;
+  /** Grows over another volume and takes its files over where they lie. @throws CoreError `fs.ability` where it can't */
+  adopt(adoption: Adoption, tx: Transaction, options?: ChangeOptions): Promise<void>;
   /** Makes it another volume: an identity of its own, made of a 32-bit number. */
   identify(serial: number, tx: Transaction): Promise<void>;
   /** Sets what depends on where the volume starts. */

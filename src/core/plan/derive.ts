@@ -148,7 +148,8 @@ class Derivation {
     );
     const moving = new Set(moves.flatMap((m) => (m.kind === 'carry' ? [m.number] : [])));
     const shrinks = proven.filter((k) => k.planned.length < k.before.length && !onTheWay.has(k.now.number));
-    const grows = proven.filter((k) => k.planned.length > k.before.length);
+    const over = new Set(this.#transferred.flatMap((t) => (t.adopts ? [t.to] : [])));
+    const grows = proven.filter((k) => k.planned.length > k.before.length && !over.has(k.planned.id));
     const relabels = proven.filter((k) => k.planned.label !== k.before.label);
     const movers = proven.filter((k) => moving.has(k.now.number));
     const filled = proven.filter((k) => this.#transferred.some((t) => t.to === k.planned.id || this.#isEmptied(t, k)));
@@ -216,9 +217,9 @@ class Derivation {
   /** The steps of the transfers of a time: all are taken and compared before anything is taken away. */
   #transfers(when: TransferTime): Step[] {
     const now = this.#transferred.filter((t) => t.when === when);
-    const goes = (t: Transferred): boolean => t.then === 'remove' || t.here === 'going';
+    const goes = (t: Transferred): boolean => !t.adopts && (t.then === 'remove' || t.here === 'going');
     return [
-      ...now.map((t) => this.#make.transfer(t)),
+      ...now.map((t) => (t.adopts ? this.#make.adopt(t) : this.#make.transfer(t))),
       ...now.filter(goes).map((t) => this.#make.compare(t, this.#receivedBy(t.to, when))),
       ...now.filter((t) => t.then === 'remove' && t.here === 'kept').map((t) => this.#make.clear(t)),
     ];
@@ -231,7 +232,12 @@ class Derivation {
     return past.flatMap((time) =>
       this.#transferred
         .filter((t) => t.to === id && t.when === time)
-        .map(({ measure, folder, under }) => ({ measure, folder, under })),
+        .map(({ measure, folder, under, adopts }) => ({
+          measure,
+          folder,
+          under,
+          ...(adopts ? { adopted: true as const } : {}),
+        })),
     );
   }
 
@@ -270,10 +276,12 @@ class Derivation {
     });
   }
 
+  /** Volumes that go; one whose files are taken over goes with that. */
   #removed() {
     const kept = new Set(this.#kept.map((k) => k.now.number));
+    const adopted = new Set(this.#transferred.flatMap((t) => (t.adopts ? [t.measure] : [])));
     return this.survey.volumes.flatMap((now, i) =>
-      kept.has(now.number) ? [] : [{ now, before: this.#now.volumes[i]! }],
+      kept.has(now.number) || adopted.has(now.number) ? [] : [{ now, before: this.#now.volumes[i]! }],
     );
   }
 
@@ -306,7 +314,7 @@ class Derivation {
   }
 
   leastCarried(): number {
-    const taken = this.#transferred.reduce((sum, t) => sum + t.facts.bytes, 0);
+    const taken = this.#transferred.reduce((sum, t) => sum + (t.adopts ? 0 : t.facts.bytes), 0);
     const copied = this.#copied.reduce((sum, c) => sum + this.#make.copy(c).cost.carries, taken);
     return this.#kept.reduce((sum, { planned, now }) => {
       if (planned.format) return sum;

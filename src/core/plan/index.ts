@@ -10,6 +10,7 @@ export type { Plan, PlanSource } from './plan';
 export type { Gives, LeftLink } from './steps';
 export { overlapsItself, stepReason, stepTable, stepTouches, stepWords, wayOf } from './steps';
 export type {
+  AdoptStep,
   CarryStep,
   CheckStep,
   ClearStep,

@@ -11,6 +11,7 @@ import { refused } from './refused';
 import { placeOf, type Copied, type Kept } from './subjects';
 import type { Transferred } from './transfers';
 import type {
+  AdoptStep,
   CarryStep,
   CheckStep,
   ClearStep,
@@ -223,6 +224,22 @@ export class StepMakers {
       under,
       facts,
       cost: { ...cost, reads: facts.bytes, seconds: cost.seconds + across },
+    };
+  }
+
+  /** Grows the target over the source, whose files it takes over. */
+  adopt({ target, source, sourceName, place, at, under, facts }: Transferred): AdoptStep {
+    return {
+      kind: 'adopt',
+      name: nameOf(target),
+      at,
+      to: target.length,
+      from: place,
+      source: sourceName,
+      fileSystem: source.info!.kind,
+      under,
+      facts,
+      cost: this.cost(facts.structures, 2 * facts.structures, 16),
     };
   }
 

@@ -39,6 +39,8 @@ export interface Transferred extends PlannedTransfer {
   readonly here: 'kept' | 'going' | undefined;
   readonly speed: MediumSpeed | undefined;
   readonly link: LeftLink | undefined;
+  /** Its files are taken over where they lie. */
+  readonly adopts: boolean;
 }
 
 /** What transfers are worked out from. */
@@ -115,8 +117,31 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
     at: when === 'first' ? placeOf(of.now!) : placeOf(target),
     here,
     speed: other?.speed,
+    adopts: when === 'first' && linesUp(wish, source, target, of.now!, context),
     link: wish.leave && linkFor(wish, source, sourceName, target, here),
   };
+}
+
+/**
+ * Whether files can be taken over where they lie: all of a volume of the same kind goes to the one before it, which stays
+ * where it is and gets all of its room; clusters of both are as large and begin at the same steps; nothing else is between.
+ */
+function linesUp(
+  { folder }: PlannedTransfer,
+  source: SurveyedVolume,
+  target: LaidVolume,
+  now: SurveyedVolume,
+  { survey }: TransferContext,
+): boolean {
+  const { info } = source;
+  const end = target.start + target.length;
+  if (folder !== '' || !info || info.kind !== target.fileSystem || !findKind(info.kind)?.holds.adopts) return false;
+  if (target.start !== now.start || end < source.start + source.length || source.start < now.start) return false;
+  const offset = source.start - now.start;
+  if (info.clusterSize !== now.info?.clusterSize || offset % info.clusterSize !== 0) return false;
+  return survey.volumes.every(
+    (v) => v.number === source.number || v.number === now.number || v.start >= end || v.start + v.length <= now.start,
+  );
 }
 
 /** @throws CoreError `plan.refused` where there can be no link */
@@ -194,9 +219,11 @@ function assertRoom(all: readonly Transferred[], { survey, kept }: TransferConte
     const { target } = own[0]!;
     const now = kept.find((k) => k.planned.id === id && !k.planned.format)?.now;
     const first = own.filter((t) => t.when === 'first');
-    const needs = (list: readonly Transferred[]): number => list.reduce((sum, t) => sum + t.facts.needs, 0);
+    const needs = (list: readonly Transferred[]): number =>
+      list.reduce((sum, t) => sum + (t.adopts ? t.facts.structures : t.facts.needs), 0);
+    const held = own.reduce((sum, t) => sum + (t.adopts ? t.source.info!.used : 0), 0);
     if (now && first.length > 0 && needs(first) > now.info!.free) throw full(first, needs(first), now.info!.free);
-    const free = freeOn(target, now, survey.sectorSize);
+    const free = freeOn(target, now, survey.sectorSize) - held;
     if (needs(own) > free) throw full(own, needs(own), free);
   }
 }

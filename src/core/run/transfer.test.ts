@@ -265,3 +265,46 @@ describe('a link is left', () => {
     await expect(planned(plain, linked('E'))).rejects.toThrow(/has no links/);
   });
 });
+
+describe('two volumes whose clusters line up', () => {
+  const merged = (under: string): TargetInput => ({
+    volumes: [{ keep: 1, size: 'rest', as: 'to' }],
+    remove: [2],
+    transfers: [{ from: { volume: 2 }, folder: '', to: 'to', under, then: 'remove' }],
+  });
+
+  it.each(['', 'second'])('are merged where everything lies, under “%s”, whatever is cut', async (under) => {
+    const disk = await twoVolumes('ntfs', 'ntfs', 40, 21);
+    const [first, second] = (await surveyDisk(disk)).volumes;
+    await writeOn(disk, second!, (writer) => randomTree(writer, 'ntfs', 'other', 60, seededRandom(22)));
+    const before = [await manifest(disk, first!), await manifest(disk, second!)];
+    const { plan } = await planned(disk, merged(under));
+    expect(plan.steps.map((s) => s.kind)).toEqual(['check', 'check', 'adopt', 'table', 'prove']);
+    expect([plan.total.carries, plan.loses]).toEqual([0, { files: 0, bytes: 0 }]);
+    const end = await surviveCuts(plan, disk, seededRandom(23), 8);
+    const { volumes } = await surveyDisk(end);
+    expect(volumes).toMatchObject([{ findings: [], length: disk.size - 2 * 2 ** 20 }]);
+    const after = new Map((await manifest(end, volumes[0]!)).map((e) => [e.path, e]));
+    for (const entry of before[0]!) expect(after.get(entry.path)).toEqual(entry);
+    for (const entry of before[1]!) {
+      const clash = under === '' && entry.path === 'mine.txt';
+      const path = clash ? 'mine (2).txt' : under ? `${under}/${entry.path}` : entry.path;
+      expect(after.get(path)).toEqual({ ...entry, path });
+    }
+    // Every byte of what the second held is where it was.
+    const volume = await openAt(disk, second!);
+    for await (const entry of volume.walk())
+      for await (const run of entry.kind === 'file' ? volume.content(entry) : [])
+        if (run.kind === 'at') {
+          const at = second!.start + run.offset;
+          const [was, is] = [disk, end].map((d) => d.buffer.subarray(at, at + run.length));
+          expect(Buffer.compare(was!, is!), entry.path).toBe(0);
+        }
+  });
+
+  it('are carried where they do not, or where only some of it goes', async () => {
+    const disk = await twoVolumes('ntfs', 'exfat', 10, 3);
+    const { plan } = await planned(disk, merged('x'));
+    expect(plan.steps.map((s) => s.kind)).toContain('transfer');
+  });
+});

@@ -114,6 +114,10 @@ class ExfatVolume implements Volume {
     }
   }
 
+  async adopt(): Promise<void> {
+    throw new CoreError('fs.ability', { fileSystem: 'exFAT', ability: 'take over files where they lie' });
+  }
+
   async details(): Promise<EntryDetails> {
     return {};
   }

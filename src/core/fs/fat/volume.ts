@@ -128,6 +128,10 @@ class FatVolume implements Volume {
     }
   }
 
+  async adopt(): Promise<void> {
+    throw new CoreError('fs.ability', { fileSystem: this.info.title, ability: 'take over files where they lie' });
+  }
+
   async details(): Promise<EntryDetails> {
     return {};
   }

@@ -165,6 +165,25 @@ export class FileRecords {
     this.held = [...kept, ...attributes.map(holdNew)];
   }
 
+  /** All it has, each attribute whole. */
+  get attributes(): readonly HeldAttribute[] {
+    return this.held;
+  }
+
+  get flags(): number {
+    return RECORD.decode(this.base).flags;
+  }
+
+  /** The values of its names. */
+  names(): Uint8Array[] {
+    return this.held.filter((h) => h.type === TYPE.fileName).map(valueIn);
+  }
+
+  /** Takes over attributes of a file of another volume as they are. */
+  hold(attributes: readonly HeldAttribute[]): void {
+    this.held = [...this.held, ...attributes];
+  }
+
   /** Gives the file one more name: the value of a file-name attribute. */
   addName(value: Uint8Array): void {
     this.held = [...this.held, holdNew({ type: TYPE.fileName, value, indexed: true })];

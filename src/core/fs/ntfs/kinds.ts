@@ -70,6 +70,7 @@ export const NTFS_KIND: KindFacts = {
   holds: {
     keeps: ['streams', 'hard links', 'links', 'rights', 'change times'],
     attributes: ['read-only', 'hidden', 'system', 'archive', 'reparse point'],
+    adopts: true,
     linkTo: (letter, path) => mountPoint(`${letter}:\\${path.replaceAll('/', '\\')}`),
     nameFault: ntfsNameFault,
     storedTimes: ({ created, modified, accessed }) => ({

@@ -11,6 +11,7 @@ import { FreeSpace } from '../free-space';
 import type { Transaction } from '../port';
 import { bitmapBytes, resizedBitmap, runsOf, setBits } from '../bitmap';
 import { BOOT, type NtfsGeometry } from './boot-sector';
+import type { Reserved } from './adopt';
 import type { ChangeInput } from './change';
 import { BITMAP, MFT, MftEdit, MIRROR } from './mft-edit';
 import type { NtfsStream } from './file';
@@ -30,9 +31,17 @@ function countsFor(g: NtfsGeometry, size: number): { totalSectors: number; clust
   return { totalSectors, clusterCount: Math.floor((totalSectors * g.sectorSize) / g.clusterSize) };
 }
 
-/** Resizes to `size` bytes. The caller has checked the limits and the volume's soundness. */
-export async function resizeNtfs(input: ChangeInput, size: number, tx: Transaction): Promise<void> {
-  await new Resize(input, size, tx).run();
+/**
+ * Resizes to `size` bytes. The caller has checked the limits and the volume's soundness.
+ * @param reserved clusters of the room that is gained which belong to somebody else
+ */
+export async function resizeNtfs(
+  input: ChangeInput,
+  size: number,
+  tx: Transaction,
+  reserved?: Reserved,
+): Promise<void> {
+  await new Resize(input, size, tx, reserved).run();
 }
 
 class Resize {
@@ -46,6 +55,7 @@ class Resize {
     private readonly input: ChangeInput,
     size: number,
     private readonly tx: Transaction,
+    private readonly reserved: Reserved | undefined,
   ) {
     this.#g = input.geometry;
     const { totalSectors, clusterCount } = countsFor(this.#g, size);
@@ -59,7 +69,15 @@ class Resize {
   #freeRuns(): { start: number; length: number }[] {
     const old = this.#g.clusterCount;
     const before = runsOf(this.#bitmap, 0, Math.min(old, this.#count), false);
-    return this.#count > old + 1 ? [...before, { start: old + 1, length: this.#count - old - 1 }] : before;
+    const { lcn, length } = this.reserved ?? { lcn: this.#count, length: 0 };
+    const gained = [
+      { start: old + 1, end: Math.min(lcn, this.#count) },
+      { start: Math.max(old + 1, lcn + length), end: this.#count },
+    ];
+    return [
+      ...before,
+      ...gained.filter((g) => g.end > g.start).map((g) => ({ start: g.start, length: g.end - g.start })),
+    ];
   }
 
   async run(): Promise<void> {

@@ -2,6 +2,7 @@
 import type { BlockDevice } from '@/core/device';
 import { CoreError, markOverridable, type Finding } from '@/core/errors';
 import type {
+  Adoption,
   Beyond,
   ByteRange,
   ContentRun,
@@ -23,7 +24,8 @@ import { markNtfs, relabelNtfs } from './relabel';
 import type { ChangeInput } from './change';
 import { resizeNtfs } from './resize';
 import { SecurityDescriptors } from './secure';
-import { openNtfsWriter } from './writer';
+import { GatheredDevice, reservedFor, takeOver, type Reserved } from './adopt';
+import { openNtfsWriter, type NtfsWriter } from './writer';
 import type { NtfsStream } from './file';
 import { scanMft, type Mft } from './mft';
 import { ATTRIBUTE_FLAG, TYPE, utf16 } from './record';
@@ -49,7 +51,9 @@ const overridable = (findings: readonly Finding[]): readonly Finding[] =>
   markOverridable(findings, (code) => !NEVER_OVERRIDDEN.has(code));
 
 /** Opens the volume that begins at the device's start. @throws CoreError `fs.damaged` */
-export async function openNtfs(device: BlockDevice): Promise<Volume> {
+export const openNtfs = (device: BlockDevice): Promise<Volume> => openWhole(device);
+
+async function openWhole(device: BlockDevice): Promise<NtfsVolume> {
   const head = await device.bytes(0, Math.min(4096, device.size));
   const geometry = parseGeometry(head, device.size);
   const mft = await scanMft(device, geometry);
@@ -172,6 +176,20 @@ class NtfsVolume implements Volume {
     return relabelNtfs(this.#input, label, tx);
   }
 
+  async adopt(adoption: Adoption, tx: Transaction): Promise<void> {
+    const { source, size, offset } = adoption;
+    if (!(source instanceof NtfsVolume))
+      throw new CoreError('fs.ability', { fileSystem: 'NTFS', ability: 'take over files of another kind of volume' });
+    const reserved = reservedFor(this.#input, source.#input, adoption);
+    await resizeNtfs(this.#input, size, tx, reserved);
+    const grown = await openWhole(new GatheredDevice(tx, size, this.device.sectorSize));
+    const writer = await grown.#writer(tx, reserved);
+    const { device, geometry, mft } = source;
+    const descriptors = await SecurityDescriptors.read(device, geometry, mft);
+    await takeOver(writer, source.#input, descriptors, adoption, offset / geometry.clusterSize);
+    await writer.finish();
+  }
+
   identify(serial: number, tx: Transaction): Promise<void> {
     return this.#changeBoot({ serial: serialFrom(serial) }, tx);
   }
@@ -193,8 +211,12 @@ class NtfsVolume implements Volume {
     return markNtfs(this.#input, tx);
   }
 
-  async writer(tx: Transaction): Promise<VolumeWriter> {
-    return openNtfsWriter(this.#input, await readUpcase(this.device, this.geometry, this.mft), tx);
+  writer(tx: Transaction): Promise<VolumeWriter> {
+    return this.#writer(tx);
+  }
+
+  async #writer(tx: Transaction, reserved?: Reserved): Promise<NtfsWriter> {
+    return openNtfsWriter(this.#input, await readUpcase(this.device, this.geometry, this.mft), tx, reserved);
   }
 
   get #input(): ChangeInput {

@@ -10,6 +10,7 @@ import { bytesOf, fillFree, lengthOf } from '../fill';
 import type { FileTimes, NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
 import { countSet, nextBit, setBits } from '../bitmap';
 import { referenceTo, toUtf16, type NewAttribute } from './build-record';
+import type { AdoptedFile, Reserved } from './adopt';
 import type { ChangeInput } from './change';
 import type { FileRecords } from './file-records';
 import { buildIndex, type BuiltIndex, type IndexedName } from './index-tree';
@@ -45,19 +46,29 @@ interface OpenFolder {
   dirty: boolean;
 }
 
-/** Opens a writer. @throws CoreError `device.read-failed` or `fs.damaged` */
-export async function openNtfsWriter(input: ChangeInput, upcase: Uint16Array, tx: Transaction): Promise<VolumeWriter> {
-  const writer = new NtfsWriter(input, upcase, tx);
+/**
+ * Opens a writer.
+ * @param reserved clusters that are nobody’s by the bitmap, and are given to nothing but what is taken over
+ * @throws CoreError `device.read-failed` or `fs.damaged` */
+export async function openNtfsWriter(
+  input: ChangeInput,
+  upcase: Uint16Array,
+  tx: Transaction,
+  reserved?: Reserved,
+): Promise<NtfsWriter> {
+  const writer = new NtfsWriter(input, upcase, tx, reserved);
   await writer.load();
   return writer;
 }
 
-class NtfsWriter implements VolumeWriter {
+export class NtfsWriter implements VolumeWriter {
   readonly #folders = new Map<number, OpenFolder>();
   readonly #paths = new Map<string, number>([['', ROOT]]);
   /** Sequence numbers of new folders, by record. */
   readonly #newFolders = new Map<number, number>();
   readonly #links: ReparsedFile[] = [];
+  /** Clusters of what was taken over. */
+  readonly #adopted: DataRun[] = [];
   /** References of files that were taken away. */
   readonly #gone = new Set<bigint>();
   #descriptors: SecurityDescriptors | undefined;
@@ -70,9 +81,17 @@ class NtfsWriter implements VolumeWriter {
     private readonly input: ChangeInput,
     private readonly upcase: Uint16Array,
     private readonly tx: Transaction,
+    private readonly reserved: Reserved | undefined,
   ) {
     this.#bitmap = input.bitmap.slice();
+    this.#setReserved(true);
     this.#free = this.#count - countSet(this.#bitmap, this.#count);
+  }
+
+  #setReserved(taken: boolean): void {
+    if (!this.reserved) return;
+    const { lcn, length } = this.reserved;
+    setBits(this.#bitmap, lcn, lcn + length, taken);
   }
 
   get #count(): number {
@@ -149,6 +168,36 @@ class NtfsWriter implements VolumeWriter {
     const file = await this.#edit.create(FLAG.inUse, [...attributes, ...reparseOf(facts)]);
     this.#noteLink(file, facts);
     this.#enter(parent, file, name, key);
+  }
+
+  /** Takes over a file or folder whose clusters are the volume's already. */
+  async adopt(path: string, { flags, standard, name: told, security, reparse, held }: AdoptedFile): Promise<void> {
+    const { parent, name } = this.#place(path);
+    const own = { flags: flags & (FLAG.inUse | FLAG.folder), folder: (flags & FLAG.folder) !== 0 };
+    const text = toUtf16(name);
+    const key = new Uint8Array(66 + text.length);
+    key.set(told.subarray(0, 66));
+    new DataView(key.buffer).setBigUint64(0, referenceTo(parent, this.#sequenceOf(parent)), true);
+    key[64] = name.length;
+    key[SPACE_AT] = POSIX;
+    key.set(text, 66);
+    const rights = await this.#rights(parent, security);
+    const value = new Uint8Array(72);
+    value.set(standard.subarray(0, 48));
+    new DataView(value.buffer).setUint32(SECURITY_ID_AT, rights.id, true);
+    const file = await this.#edit.create(own.flags, [
+      { type: TYPE.standardInformation, value },
+      { type: TYPE.fileName, value: key, indexed: true },
+      ...rights.own,
+    ]);
+    file.hold(held);
+    for (const run of held.flatMap((h) => h.runs ?? [])) if (run.lcn >= 0) this.#adopted.push(run);
+    this.#noteLink(file, reparse ? { reparse } : {});
+    this.#enter(parent, file, name, key);
+    if (!own.folder) return;
+    this.#newFolders.set(file.number, file.sequence);
+    this.#folder(file.number).dirty = true;
+    this.#paths.set(this.#fold(path), file.number);
   }
 
   #noteLink({ number, sequence }: FileRecords, { reparse }: NewFileFacts): void {
@@ -290,11 +339,18 @@ class NtfsWriter implements VolumeWriter {
     const view = new DataView(value.buffer);
     writeTimes(view, 0, facts);
     view.setUint32(32, attributeBits(facts, extra), true);
-    const { security } = facts;
-    const known = security && (await this.#knownRights()).idOf(security);
-    view.setUint32(SECURITY_ID_AT, security ? (known ?? 0) : await this.#rightsOf(parent), true);
-    const own = security && known === undefined ? [{ type: TYPE.security, value: security.slice() }] : [];
+    const { id, own } = await this.#rights(parent, facts.security);
+    view.setUint32(SECURITY_ID_AT, id, true);
     return [{ type: TYPE.standardInformation, value }, ...own];
+  }
+
+  /** The id of rights that the volume has already, or none and the rights themselves. */
+  async #rights(parent: number, security: Uint8Array | undefined): Promise<{ id: number; own: NewAttribute[] }> {
+    if (!security) return { id: await this.#rightsOf(parent), own: [] };
+    const known = (await this.#knownRights()).idOf(security);
+    return known === undefined
+      ? { id: 0, own: [{ type: TYPE.security, value: security.slice() }] }
+      : { id: known, own: [] };
   }
 
   async #knownRights(): Promise<SecurityDescriptors> {
@@ -341,6 +397,8 @@ class NtfsWriter implements VolumeWriter {
   async finish(): Promise<void> {
     for (const folder of this.#folders.values()) if (folder.dirty) await this.#writeFolder(folder);
     await this.#followViews();
+    this.#setReserved(false);
+    for (const { lcn, length } of this.#adopted) setBits(this.#bitmap, lcn, lcn + length, true);
     await this.#edit.write(() => this.#bitmap, this.#count);
   }
 

@@ -4,6 +4,7 @@ import type { UnitSystem } from '@/core/size';
 import type { DiskTable } from '@/core/table';
 import { z } from 'zod';
 import type { Ownership } from '../ownership';
+import { adopt, type AdoptStep } from './adopt';
 import { carry, type CarryStep } from './carry';
 import { clear, type ClearStep } from './clear';
 import { compare, type CompareStep } from './compare';
@@ -33,6 +34,7 @@ export interface StepsByKind {
   readonly grow: GrowStep;
   readonly make: MakeStep;
   readonly relabel: RelabelStep;
+  readonly adopt: AdoptStep;
   readonly transfer: TransferStep;
   readonly compare: CompareStep;
   readonly clear: ClearStep;
@@ -53,6 +55,7 @@ const KINDS: { readonly [K in keyof StepsByKind]: StepKind<StepsByKind[K]> } = {
   grow,
   make,
   relabel,
+  adopt,
   transfer,
   compare,
   clear,
@@ -86,6 +89,7 @@ export function stepRestarts(step: Step): boolean {
 }
 
 export { overlapsItself, wayOf } from './carry';
+export type { AdoptStep } from './adopt';
 export type { CarryStep } from './carry';
 export type { CheckStep } from './check';
 export type { ClearStep } from './clear';

@@ -38,6 +38,8 @@ export interface Receives {
   readonly measure: number;
   readonly folder: string;
   readonly under: string;
+  /** It is taken over where it lies, with everything. */
+  readonly adopted?: true;
 }
 
 /** A link that is left where a folder was: to a path of the volume with a letter. */
@@ -99,6 +101,7 @@ export const receiptSchema: z.ZodType<Receives> = z.strictObject({
   measure: numberSchema,
   folder: z.string().max(40_000),
   under: z.string().max(40_000),
+  adopted: z.literal(true).optional(),
 });
 export const placeSchema: z.ZodType<Place> = z.strictObject({ disk: z.string(), start: bytes, length: bytes });
 /** A stretch of the disk itself. */

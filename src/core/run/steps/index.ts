@@ -4,7 +4,7 @@ import { carry, empty } from './carry';
 import { grow, identify, make, mark, relabel, remove, shrink, table } from './changing';
 import { check, prove } from './reading';
 import type { StepContext, StepRunner } from './step-context';
-import { clear, compare, transfer } from './transferring';
+import { adopt, clear, compare, transfer } from './transferring';
 
 const RUNNERS: { readonly [K in keyof StepsByKind]: StepRunner<StepsByKind[K]> } = {
   check,
@@ -17,6 +17,7 @@ const RUNNERS: { readonly [K in keyof StepsByKind]: StepRunner<StepsByKind[K]> }
   grow,
   make,
   relabel,
+  adopt,
   transfer,
   compare,
   clear,

@@ -1,10 +1,10 @@
 /** Taking trees to other volumes, comparing them there, and taking them away where they were. */
 import { SalvageDevice, WindowDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
-import { carryOut, expectedAfter, listingOf, listTree, type Receipt } from '@/core/files';
-import { kindFacts, type Holdings, type NewFileFacts, type Volume } from '@/core/fs';
+import { adoptionOf, carryOut, expectedAfter, listingOf, listTree, type Receipt } from '@/core/files';
+import { joinRanges, kindFacts, type Holdings, type NewFileFacts, type Volume } from '@/core/fs';
 import { isHere } from '@/core/place';
-import type { ClearStep, CompareStep, Gives, LeftLink, ProveStep, TransferStep } from '@/core/plan';
+import type { AdoptStep, ClearStep, CompareStep, Gives, LeftLink, ProveStep, TransferStep } from '@/core/plan';
 import { compareManifests, portableHasher, takeManifest, type HasherFactory, type ManifestEntry } from '@/core/proof';
 import type { JournalStore } from '../journal';
 import { readJournal } from '../journal-state';
@@ -39,6 +39,23 @@ export const transfer: StepRunner<TransferStep> = async (step, context) => {
   const { signal } = context.ports;
   await carryOut({ volume: source, device: window, tree }, { folder, under }, holds, existing, writer, signal);
   await writer.finish();
+  await context.commit(tx);
+};
+
+/** One transaction, in which everything of the volume that goes counts as live: what it holds is not written. */
+export const adopt: StepRunner<AdoptStep> = async (step, context) => {
+  const { at, to, from, under, fileSystem, facts, source: name } = step;
+  const source = await context.open(context.window(from));
+  const tree = await listTree(source, '');
+  if (listingOf(tree) !== facts.listing)
+    throw new CoreError('run.changed', { reason: `what is on ${name} has changed` });
+  const target = await context.open(context.window(at));
+  const { holds } = kindFacts(fileSystem);
+  const adoption = adoptionOf(tree, { folder: '', under }, holds, await pathsOf(target));
+  const offset = from.start - at.start;
+  const live = joinRanges([...(await target.allocation()), { start: offset, end: offset + from.length }]);
+  const tx = context.transaction(at.start, live);
+  await target.adopt({ ...adoption, source, offset, size: to }, tx, context.state);
   await context.commit(tx);
 };
 
@@ -123,8 +140,8 @@ export async function expectedOf(
   const before = (await manifestOf(journal, measure)) ?? [];
   if (fileSystem === undefined) return before;
   const receipts: Receipt[] = [];
-  for (const { measure: from, folder, under } of receives)
-    receipts.push({ folder, under, from: (await manifestOf(journal, from)) ?? [] });
+  for (const { measure: from, folder, under, adopted } of receives)
+    receipts.push({ folder, under, adopted, from: (await manifestOf(journal, from)) ?? [] });
   const { holds } = kindFacts(fileSystem);
   const left = [];
   for (const given of gives) left.push(...(await linkEntry(given, before, holds, hasher)));
