@@ -20,6 +20,7 @@ import {
   rmSync,
   statSync,
   truncateSync,
+  writeFileSync,
   writeSync,
 } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -30,7 +31,7 @@ import { nodeHasher } from '@/cli/node-hasher';
 import { make } from '@/cli/verbs/make';
 import { layoutColumn } from '@/ui/columns/geometry';
 import { bandsBetween } from '@/ui/columns/bands';
-import { writeFileSync } from 'node:fs';
+import { runBetween } from './between';
 
 const GPT = { kind: 'gpt', diskGuid: '00000000-0000-0000-0000-000000000001', entryCount: 128, entrySize: 128 } as const;
 const MIB = 1024 * 1024;
@@ -296,6 +297,23 @@ async function benchCarried(): Promise<void> {
   );
 }
 
+async function benchBetween(): Promise<void> {
+  const image = join(box, 'between.img');
+  const fill = [{ folder: 'f', count: 300, name: 'f{nnn}.bin', smallest: '1 MiB', largest: '5 MiB' }];
+  const volumes = [{ size: 'rest', fileSystem: 'ntfs', label: 'OLD', fill }];
+  const facts = { version: 1, id: 'between', name: 'between', medium: 'ssd', size: '1500 MiB', table: 'mbr', volumes };
+  writeFileSync(join(box, 'between.json'), JSON.stringify(facts));
+  await quietly(() => make(join(box, 'between.json'), { out: image }));
+  const results = await runBetween(image, box);
+  const { bytes } = results[0]!;
+  const plain = await timed(() => plainCopy(image, join(box, 'between-plain.img'), bytes, 2 * MIB));
+  say(`\nBetween disks: plain copy of ${(bytes / 1e6).toFixed(0)} MB ${plain.toFixed(2)} s (${rate(bytes, plain)})`);
+  for (const { name, bytes: own, seconds } of results)
+    say(
+      `${name}: ${seconds.toFixed(2)} s (${rate(own, seconds)}), ${(plain / bytes / (seconds / own)).toFixed(2)} of a plain copy`,
+    );
+}
+
 async function benchMany(): Promise<void> {
   const count = 100;
   const size = 4 * GIB;
@@ -393,6 +411,7 @@ try {
   await benchLarge();
   await benchMany();
   await benchCarried();
+  await benchBetween();
 } finally {
   rmSync(box, { recursive: true, force: true });
 }

@@ -10,7 +10,7 @@ async function axe(page: Page): Promise<void> {
 
 /** Everything that opens beside the plan. */
 async function helpers(page: Page): Promise<void> {
-  for (const name of ['Goals', 'Several parts at once', 'Advice', 'Commands']) {
+  for (const name of ['Goals', 'Several parts at once', 'Copy…', 'Advice', 'Commands']) {
     await page.getByRole('button', { name, exact: true }).click();
     await expect(page.getByRole('dialog')).toBeVisible();
     if (name === 'Advice') await expect(page.getByRole('img', { name: /Slack/ })).toBeVisible();
@@ -19,6 +19,14 @@ async function helpers(page: Page): Promise<void> {
     await expect(page.getByRole('dialog')).toHaveCount(0);
   }
   await select(page, /E LABELS/);
+  for (const name of ['Move folders…', 'Merge…']) {
+    await page.getByRole('button', { name }).click();
+    await expect(page.getByRole('dialog')).toBeVisible();
+    if (name === 'Move folders…') await expect(page.getByRole('checkbox', { name: /^Pick / }).first()).toBeVisible();
+    await axe(page);
+    await page.keyboard.press('Escape');
+    await expect(page.getByRole('dialog')).toHaveCount(0);
+  }
   await page.getByRole('button', { name: 'What holds the floor' }).click();
   await expect(page.getByText(/^Floor 2.3 GiB/)).toBeInViewport();
   await page.getByRole('button', { name: 'What holds the floor' }).click();

@@ -122,6 +122,27 @@ await full.keyboard.press('Alt+ArrowDown');
 await full.getByRole('button', { name: /Set aside on/ }).waitFor();
 await shoot(full, 'aside');
 
+const folders = await open('light');
+await folders.getByRole('button', { name: 'Open Front desk SSD' }).click();
+await folders.getByRole('button', { name: 'Divide', exact: true }).click();
+await folders.getByRole('button', { name: 'Move folders…' }).click();
+await folders.getByRole('checkbox', { name: 'Pick People' }).check();
+await folders.getByRole('checkbox', { name: 'Leave a link' }).check();
+await shoot(folders, 'folders');
+await folders.getByRole('button', { name: 'Move them' }).click();
+await folders.getByRole('img', { name: /goes to another volume/ }).waitFor();
+await shoot(folders, 'between');
+
+const copy = await open('light');
+await copy.getByRole('button', { name: 'Open Spare SSD' }).click();
+await copy.getByRole('button', { name: 'Divide', exact: true }).click();
+await copy.getByRole('button', { name: 'Copy…' }).click();
+await copy.getByText('A whole disk').click();
+await copy.getByRole('radio', { name: /Herbarium scans/ }).click();
+await copy.getByRole('button', { name: /^Copy all of/ }).click();
+await copy.getByRole('group', { name: /only read/ }).waitFor();
+await shoot(copy, 'copy');
+
 const dark = await open('dark');
 await split(dark);
 await shoot(dark, 'divide-dark');

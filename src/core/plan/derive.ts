@@ -4,7 +4,7 @@
  */
 import { bytesBeyond, totalOf } from '@/core/fs';
 import { factsOf, layoutOf, type Survey } from '@/core/inspect';
-import { isMade, nameOf, type LaidVolume, type Layout, type VolumeId } from '@/core/layout';
+import { isMade, nameOf, type Layout } from '@/core/layout';
 import { HERE } from '@/core/place';
 import type { DiskTable } from '@/core/table';
 import { afterOf } from './after';
@@ -20,15 +20,14 @@ import {
   stepReads,
   type CarryStep,
   type Loss,
-  type ProveStep,
-  type Receives,
   type Step,
   type StepCost,
   type TableStep,
 } from './steps';
 import { copiedOf, keptOf, type Copied, type Kept, type SourceDisk } from './subjects';
 import { tableFor } from './table-entries';
-import { transferredIn, type PlannedTransfer, type Transferred, type TransferTime } from './transfers';
+import { TransferSteps } from './transfer-steps';
+import { transferredIn, type PlannedTransfer } from './transfers';
 import { verifyPlan } from './verify';
 
 /** What the plan is derived from beside the two layouts. */
@@ -112,7 +111,7 @@ function sumCosts(steps: readonly Step[]): StepCost {
 class Derivation {
   readonly #kept: Kept[];
   readonly #copied: Copied[];
-  readonly #transferred: Transferred[];
+  readonly #transfers: TransferSteps;
   readonly #now: Layout;
   readonly #make: StepMakers;
 
@@ -124,7 +123,8 @@ class Derivation {
     this.#now = layoutOf(survey);
     this.#kept = keptOf(survey, planned);
     this.#copied = copiedOf(survey, planned, this.#kept, options.disks ?? []);
-    this.#transferred = transferredIn(options.transfers ?? [], {
+    this.#make = new StepMakers(survey, options.speed ?? speedOf(options.medium ?? 'ssd'));
+    const transferred = transferredIn(options.transfers ?? [], {
       survey,
       now: this.#now,
       planned,
@@ -133,12 +133,12 @@ class Derivation {
       disks: options.disks ?? [],
       override: options.override ?? false,
     });
-    this.#make = new StepMakers(survey, options.speed ?? speedOf(options.medium ?? 'ssd'));
+    this.#transfers = new TransferSteps(transferred, this.#make);
   }
 
   steps(): Step[] {
     const { survey, planned } = this;
-    const [kept, copied, make] = [this.#kept, this.#copied, this.#make];
+    const [kept, copied, make, transfers] = [this.#kept, this.#copied, this.#make, this.#transfers];
     assertFeasible({ survey, planned, kept, copied, override: this.options.override ?? false });
     const going = new Set(this.#standing().map((v) => v.number));
     const proven = kept.filter((k) => !k.planned.format);
@@ -148,41 +148,41 @@ class Derivation {
     );
     const moving = new Set(moves.flatMap((m) => (m.kind === 'carry' ? [m.number] : [])));
     const shrinks = proven.filter((k) => k.planned.length < k.before.length && !onTheWay.has(k.now.number));
-    const over = new Set(this.#transferred.flatMap((t) => (t.adopts ? [t.to] : [])));
-    const grows = proven.filter((k) => k.planned.length > k.before.length && !over.has(k.planned.id));
+    const grows = proven.filter((k) => k.planned.length > k.before.length && !transfers.growing.has(k.planned.id));
     const relabels = proven.filter((k) => k.planned.label !== k.before.label);
     const movers = proven.filter((k) => moving.has(k.now.number));
-    const filled = proven.filter((k) => this.#transferred.some((t) => t.to === k.planned.id || this.#isEmptied(t, k)));
+    const filled = proven.filter((k) => transfers.changes(k));
     const changed = new Set([...shrinks, ...movers, ...grows, ...relabels, ...filled]);
     const makes = planned.volumes.filter(isMade);
     const table = this.#table();
     if (!table && changed.size === 0 && makes.length === 0 && copied.length === 0) return [];
-    // What is made for files of a volume that goes is there before the table is written, and filled.
-    const early = new Set(this.#transferred.flatMap((t) => (t.when === 'before the table' ? [t.to] : [])));
+    const early = transfers.madeEarly;
+    const originals = this.#originals();
     const removed = this.#removed();
+    const remove = (r: (typeof removed)[number]): Step => make.remove(r.before, r.now, transfers.takesAll(r.now));
     const copies = copied.map((c) => make.copy(c));
     return [
       ...proven.map((k) => make.check(k, changed.has(k))),
-      ...this.#originals().map((c) => make.checkOriginal(c)),
-      ...this.#measured().map((t) => make.checkSource(t)),
-      ...this.#transfers('first'),
-      ...removed.filter((r) => !going.has(r.now.number)).map((r) => make.remove(r.before, r.now, this.#isTaken(r.now))),
+      ...originals.map((c) => make.checkOriginal(c)),
+      ...transfers.measures(new Set(originals.flatMap((c) => (c.here ? [c.original.number] : [])))),
+      ...transfers.at('first'),
+      ...removed.filter((r) => !going.has(r.now.number)).map(remove),
       ...shrinks.map((k) => make.shrink(k)),
       ...moves,
       ...copied.flatMap((c, i) => [copies[i]!, ...make.identify(c)]),
       ...makes.filter((v) => early.has(v.id)).map((v) => make.make(v)),
-      ...this.#transfers('before the table'),
-      ...removed.filter((r) => going.has(r.now.number)).map((r) => make.remove(r.before, r.now, this.#isTaken(r.now))),
+      ...transfers.at('before the table'),
+      ...removed.filter((r) => going.has(r.now.number)).map(remove),
       ...(table ? [table] : []),
       ...makes.filter((v) => !early.has(v.id)).map((v) => make.make(v)),
       ...grows.map((k) => make.grow(k.planned, k.before.length)),
       ...copied.flatMap((c, i) => this.#grown(c, copies[i]!).map((from) => make.grow(c.planned, from))),
       ...relabels.map((k) => make.relabel(k.planned)),
       ...copied.filter((c) => c.planned.label !== (c.original.info?.label ?? '')).map((c) => make.relabel(c.planned)),
-      ...this.#transfers('last'),
-      ...proven.map((k) => ({ ...make.prove(k, changed.has(k)), ...this.#ledger(k.planned, k.now.number) })),
-      ...copied.map((c) => ({ ...make.proveCopy(c), ...this.#ledger(c.planned, c.number) })),
-      ...this.#proveMade(),
+      ...transfers.at('last'),
+      ...proven.map((k) => transfers.accounted(make.prove(k, changed.has(k)), k.planned)),
+      ...copied.map((c) => transfers.accounted(make.proveCopy(c), c.planned)),
+      ...transfers.proveMade(),
       ...(this.options.checkAtNextStart
         ? [...changed].filter((k) => k.now.abilities.mark).map((k) => make.mark(k))
         : []),
@@ -192,75 +192,7 @@ class Derivation {
   /** Volumes that go, and stay where they are until what is wanted of them has been taken. */
   #standing() {
     const copies = this.#copied.flatMap((c) => (c.here === 'going' ? [c.original] : []));
-    const taken = this.#transferred.flatMap((t) => (t.when === 'before the table' ? [t.source] : []));
-    return [...new Set([...copies, ...taken])];
-  }
-
-  /** Whether everything on a volume that goes is taken to another one before. */
-  #isTaken({ number }: Survey['volumes'][number]): boolean {
-    return this.#transferred.some((t) => t.here === 'going' && t.measure === number && t.folder === '');
-  }
-
-  #isEmptied({ here, measure, then }: Transferred, { now }: Kept): boolean {
-    return here === 'kept' && then === 'remove' && measure === now.number;
-  }
-
-  /** Sources that nothing else reads as a measure, each once. */
-  #measured(): Transferred[] {
-    const read = new Set(this.#originals().flatMap((c) => (c.here === 'going' ? [c.original.number] : [])));
-    return this.#transferred.filter((t, i) => {
-      if (t.here === 'kept' || read.has(t.measure)) return false;
-      return this.#transferred.findIndex((u) => u.measure === t.measure) === i;
-    });
-  }
-
-  /** The steps of the transfers of a time: all are taken and compared before anything is taken away. */
-  #transfers(when: TransferTime): Step[] {
-    const now = this.#transferred.filter((t) => t.when === when);
-    const goes = (t: Transferred): boolean => !t.adopts && (t.then === 'remove' || t.here === 'going');
-    return [
-      ...now.map((t) => (t.adopts ? this.#make.adopt(t) : this.#make.transfer(t))),
-      ...now.filter(goes).map((t) => this.#make.compare(t, this.#receivedBy(t.to, when))),
-      ...now.filter((t) => t.then === 'remove' && t.here === 'kept').map((t) => this.#make.clear(t)),
-    ];
-  }
-
-  /** What has come to a volume by the end of a time, in the order in which it came. */
-  #receivedBy(id: VolumeId, when: TransferTime): Receives[] {
-    const times: readonly TransferTime[] = ['first', 'before the table', 'last'];
-    const past = times.slice(0, times.indexOf(when) + 1);
-    return past.flatMap((time) =>
-      this.#transferred
-        .filter((t) => t.to === id && t.when === time)
-        .map(({ measure, folder, under, adopts }) => ({
-          measure,
-          folder,
-          under,
-          ...(adopts ? { adopted: true as const } : {}),
-        })),
-    );
-  }
-
-  /** What comes to a volume and goes from it in the run, for its proof. */
-  #ledger(planned: LaidVolume, number: number): Pick<ProveStep, 'receives' | 'gives' | 'fileSystem'> {
-    const receives = this.#receivedBy(planned.id, 'last');
-    const gives = this.#transferred.flatMap((t) =>
-      t.here === 'kept' && t.then === 'remove' && t.measure === number
-        ? [{ folder: t.folder, ...(t.link ? { link: t.link } : {}) }]
-        : [],
-    );
-    if (receives.length === 0 && gives.length === 0) return {};
-    return { receives, gives, fileSystem: planned.fileSystem };
-  }
-
-  /** New volumes that files came to. */
-  #proveMade(): ProveStep[] {
-    const seen = new Set<VolumeId>();
-    return this.#transferred.flatMap((t) => {
-      if (!isMade(t.target) || seen.has(t.to)) return [];
-      seen.add(t.to);
-      return [{ ...this.#make.proveMade(t), ...this.#ledger(t.target, t.number) }];
-    });
+    return [...new Set([...copies, ...this.#transfers.standing])];
   }
 
   /** What a copy has to grow from, where it does. */
@@ -279,7 +211,7 @@ class Derivation {
   /** Volumes that go; one whose files are taken over goes with that. */
   #removed() {
     const kept = new Set(this.#kept.map((k) => k.now.number));
-    const adopted = new Set(this.#transferred.flatMap((t) => (t.adopts ? [t.measure] : [])));
+    const { adopted } = this.#transfers;
     return this.survey.volumes.flatMap((now, i) =>
       kept.has(now.number) || adopted.has(now.number) ? [] : [{ now, before: this.#now.volumes[i]! }],
     );
@@ -314,8 +246,8 @@ class Derivation {
   }
 
   leastCarried(): number {
-    const taken = this.#transferred.reduce((sum, t) => sum + (t.adopts ? 0 : t.facts.bytes), 0);
-    const copied = this.#copied.reduce((sum, c) => sum + this.#make.copy(c).cost.carries, taken);
+    const { leastCarried } = this.#transfers;
+    const copied = this.#copied.reduce((sum, c) => sum + this.#make.copy(c).cost.carries, leastCarried);
     return this.#kept.reduce((sum, { planned, now }) => {
       if (planned.format) return sum;
       if (planned.start !== now.start) return sum + (now.info ? totalOf(now.allocation) : now.length);

@@ -137,6 +137,29 @@ describe('a tree goes to another volume', () => {
     );
   });
 
+  it('compares each of several folders before any is taken away', async () => {
+    const disk = await twoVolumes('ntfs', 'exfat', 12, 41);
+    const [first] = (await surveyDisk(disk)).volumes;
+    await writeOn(disk, first!, (writer) => randomTree(writer, 'ntfs', 'more', 9, seededRandom(42)));
+    const one = both('remove').transfers![0]!;
+    const transfers = [one, { ...one, folder: 'more', under: 'deep/more' }];
+    const { plan } = await planned(disk, { ...both('remove'), transfers });
+    const kinds = plan.steps.map((s) => s.kind);
+    expect(kinds.filter((k) => k === 'transfer' || k === 'compare' || k === 'clear')).toEqual([
+      'transfer',
+      'transfer',
+      'compare',
+      'compare',
+      'clear',
+      'clear',
+    ]);
+    const receives = plan.steps.flatMap((s) => (s.kind === 'compare' ? [s.receives.map((r) => r.folder)] : []));
+    expect(receives).toEqual([['tree'], ['tree', 'more']]);
+    const end = await surviveCuts(plan, disk, seededRandom(43), 3);
+    const paths = (await manifest(end, (await surveyDisk(end)).volumes[0]!)).map((e) => e.path);
+    expect(paths).toEqual(['mine.txt']);
+  });
+
   it('takes a whole volume to a new one of another kind, before the table forgets it', async () => {
     const disk = await twoVolumes('fat16', 'exfat', 30, 6);
     const source = await manifest(disk, (await surveyDisk(disk)).volumes[0]!);

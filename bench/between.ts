@@ -1,0 +1,77 @@
+/** Copying a volume from another image, and taking its files to a new volume, against a plain copy of the same bytes. */
+import { FileDevice } from '@/cli/files/file-device';
+import { systemFiles } from '@/cli/files/files';
+import { nodeHasher } from '@/cli/node-hasher';
+import { copySourcesOf, surveyDisk } from '@/core/inspect';
+import { lookAtTransfers, parseTarget, resolveTarget, transferWishes, type TargetInput } from '@/core/job';
+import { totalOf } from '@/core/fs';
+import { isHere } from '@/core/place';
+import { derivePlan } from '@/core/plan';
+import { MemoryJournal, startRun, type RunProgress } from '@/core/run';
+import { Session } from '@/core/session';
+import { join } from 'node:path';
+
+const OLD = 'old';
+const CASES: readonly (readonly [string, 'carry' | 'transfer', TargetInput])[] = [
+  ['a volume copied', 'carry', { table: 'gpt', volumes: [{ copy: 1, from: OLD }] }],
+  [
+    'its files taken to exFAT',
+    'transfer',
+    {
+      table: 'gpt',
+      volumes: [{ create: 'exfat', as: 'to' }],
+      transfers: [{ from: { disk: OLD, volume: 1 }, folder: '', to: 'to' }],
+    },
+  ],
+  [
+    'its files taken to NTFS',
+    'transfer',
+    {
+      table: 'gpt',
+      volumes: [{ create: 'ntfs', as: 'to' }],
+      transfers: [{ from: { disk: OLD, volume: 1 }, folder: '', to: 'to' }],
+    },
+  ],
+];
+
+/** What a case comes to: bytes, and seconds that the step that carries them took. */
+export interface BetweenResult {
+  readonly name: string;
+  readonly bytes: number;
+  readonly seconds: number;
+}
+
+/** @param image an image with one volume */
+export async function runBetween(image: string, box: string): Promise<BetweenResult[]> {
+  const old = await FileDevice.open(systemFiles, image, 512);
+  const session = await Session.open(old, OLD);
+  const { survey } = session;
+  const out: BetweenResult[] = [];
+  for (const [i, [name, kind, input]] of CASES.entries()) {
+    const disk = await FileDevice.create(systemFiles, join(box, `between-${i}.img`), old.size + 2 ** 28, 512);
+    const empty = await surveyDisk(disk);
+    const target = parseTarget(input);
+    const resolved = resolveTarget(empty, target, new Map([[OLD, copySourcesOf(survey, OLD, OLD)]]));
+    const open = async (ref: { disk: string; number: number }) => {
+      if (isHere(ref)) throw new RangeError('nothing is on the disk itself');
+      return (await session.volume(ref.number)).volume;
+    };
+    const transfers = await lookAtTransfers(transferWishes(target, resolved, new Set([OLD])), resolved.layout, open);
+    const plan = derivePlan(empty, resolved.layout, { disks: [{ disk: OLD, name: OLD, survey }], transfers });
+    const step = plan.steps.findIndex((s) => s.kind === kind);
+    let [from, seconds] = [0, 0];
+    const progress = (p: RunProgress): void => {
+      if (p.step !== step) return;
+      if (from === 0) from = performance.now();
+      if (p.state === 'done') seconds = (performance.now() - from) / 1000;
+    };
+    const ports = { disk, others: new Map([[OLD, old]]), journal: new MemoryJournal(), hasher: nodeHasher, progress };
+    const certificate = await startRun(plan, { ...ports, now: () => new Date().toISOString(), alwaysBytes: true });
+    if (!certificate.proven) throw new Error(`${name}: not proven`);
+    await disk.close();
+    const bytes = kind === 'carry' ? totalOf(survey.volumes[0]!.allocation) : transfers[0]!.facts.bytes;
+    out.push({ name, bytes, seconds });
+  }
+  await old.close();
+  return out;
+}

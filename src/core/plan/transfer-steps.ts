@@ -1,0 +1,107 @@
+/** The steps of a plan's transfers, and what they mean for the volumes they are between. */
+import type { SurveyedVolume } from '@/core/inspect';
+import { isMade, type LaidVolume, type VolumeId } from '@/core/layout';
+import type { StepMakers } from './step-makers';
+import type { ProveStep, Receives, Step } from './steps';
+import type { Kept } from './subjects';
+import type { Transferred, TransferTime } from './transfers';
+
+const TIMES: readonly TransferTime[] = ['first', 'before the table', 'last'];
+
+export class TransferSteps {
+  readonly #inOrder: readonly Transferred[];
+
+  constructor(
+    all: readonly Transferred[],
+    private readonly make: StepMakers,
+  ) {
+    this.#inOrder = TIMES.flatMap((time) => all.filter((t) => t.when === time));
+  }
+
+  /** Volumes that go, and stay where they are until what is wanted of them has been taken. */
+  get standing(): SurveyedVolume[] {
+    return this.#inOrder.flatMap((t) => (t.when === 'before the table' ? [t.source] : []));
+  }
+
+  /** New volumes that are made before the table is written, since they are filled by then. */
+  get madeEarly(): ReadonlySet<VolumeId> {
+    return new Set(this.#inOrder.flatMap((t) => (t.when === 'before the table' ? [t.to] : [])));
+  }
+
+  /** Volumes that grow over those whose files they take over, and the numbers of those. */
+  get growing(): ReadonlySet<VolumeId> {
+    return new Set(this.#inOrder.flatMap((t) => (t.adopts ? [t.to] : [])));
+  }
+
+  get adopted(): ReadonlySet<number> {
+    return new Set(this.#inOrder.flatMap((t) => (t.adopts ? [t.measure] : [])));
+  }
+
+  /** Bytes that have to be carried in any case. */
+  get leastCarried(): number {
+    return this.#inOrder.reduce((sum, t) => sum + (t.adopts ? 0 : t.facts.bytes), 0);
+  }
+
+  /** Whether everything on a volume that goes is taken to another one before. */
+  takesAll({ number }: SurveyedVolume): boolean {
+    return this.#inOrder.some((t) => t.here === 'going' && t.measure === number && t.folder === '');
+  }
+
+  changes({ planned, now }: Kept): boolean {
+    return this.#inOrder.some((t) => t.to === planned.id || isTakenFrom(t, now.number));
+  }
+
+  /** What reads the sources that nothing else reads as a measure, each once. */
+  measures(read: ReadonlySet<number>): Step[] {
+    const unread = this.#inOrder.filter((t) => t.here !== 'kept' && !read.has(t.measure));
+    const once = unread.filter((t, i) => unread.findIndex((u) => u.measure === t.measure) === i);
+    return once.map((t) => this.make.checkSource(t));
+  }
+
+  /** The steps of a time: all is taken, then compared, before anything is taken away. */
+  at(when: TransferTime): Step[] {
+    const now = this.#inOrder.filter((t) => t.when === when);
+    const goes = (t: Transferred): boolean => !t.adopts && (t.then === 'remove' || t.here === 'going');
+    return [
+      ...now.map((t) => (t.adopts ? this.make.adopt(t) : this.make.transfer(t))),
+      ...now.filter(goes).map((t) => this.make.compare(t, this.#cameTo(t.to, t))),
+      ...now.filter((t) => t.then === 'remove' && t.here === 'kept').map((t) => this.make.clear(t)),
+    ];
+  }
+
+  /** What has come to a volume in the order in which it came, up to one transfer and with it. */
+  #cameTo(id: VolumeId, last?: Transferred): Receives[] {
+    const until = last ? this.#inOrder.indexOf(last) + 1 : undefined;
+    return this.#inOrder
+      .slice(0, until)
+      .filter((t) => t.to === id)
+      .map(({ measure, folder, under, adopts }) => ({
+        measure,
+        folder,
+        under,
+        ...(adopts ? { adopted: true as const } : {}),
+      }));
+  }
+
+  /** A proof with what comes to its volume and goes from it in the run. */
+  accounted(step: ProveStep, planned: LaidVolume): ProveStep {
+    const receives = this.#cameTo(planned.id);
+    const gives = this.#inOrder
+      .filter((t) => isTakenFrom(t, step.number))
+      .map((t) => ({ folder: t.folder, ...(t.link ? { link: t.link } : {}) }));
+    if (receives.length === 0 && gives.length === 0) return step;
+    const bytes = this.#inOrder.reduce((sum, t) => sum + (t.to === planned.id ? t.facts.bytes : 0), 0);
+    const cost = step.made ? step.cost : this.make.cost(step.cost.reads + bytes, 0, step.files);
+    return { ...step, receives, gives, fileSystem: planned.fileSystem, cost };
+  }
+
+  /** The proofs of new volumes that files came to. */
+  proveMade(): ProveStep[] {
+    const made = this.#inOrder.filter((t) => isMade(t.target));
+    const once = made.filter((t, i) => made.findIndex((u) => u.to === t.to) === i);
+    return once.map((t) => this.accounted(this.make.proveMade(t), t.target));
+  }
+}
+
+const isTakenFrom = ({ here, then, measure }: Transferred, number: number): boolean =>
+  here === 'kept' && then === 'remove' && measure === number;
