@@ -3,6 +3,5 @@ export { carryOut } from './carry-out';
 export { expectedAfter } from './expected';
 export type { Receipt } from './expected';
 export { listingOf, listTree, type Tree } from './list-tree';
-export { mapNames, nameIn } from './names';
 export { factsOfTransfer, transferFactsSchema } from './transfer-facts';
 export type { TransferFacts } from './transfer-facts';

@@ -1,7 +1,7 @@
 export { gatherFacts } from './file-facts';
 export type { FileFacts, Slack, SpaceItem } from './file-facts';
 export { copyDisk } from './copy-disk';
-export type { DiskCopy, Sharing } from './copy-disk';
+export type { Sharing } from './copy-disk';
 export { headroomAdvice, usedOf } from './headroom';
 export { giveOwnVolume, sizeForFolders } from './own-volume';
 export type { PickedFolder } from './own-volume';

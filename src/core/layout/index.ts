@@ -5,7 +5,6 @@ export type { CopySource, CopyWish } from './copy-edits';
 export {
   createVolume,
   formatVolume,
-  leastSize,
   removeVolume,
   resizeEnd,
   resizeStart,
@@ -37,7 +36,6 @@ export type { Bounds, CopyOrigin, Gap, LaidVolume, Layout, Role, TableKind, Volu
 export { letterFault, nextLetter } from './letters';
 export { moveVolume, removeAll, reorderVolume } from './move-edits';
 export { endRange, isResizable, roughEndRange, startRange } from './ranges';
-export type { EdgeRange } from './ranges';
 export { addTransfer, mergeVolume, removeTransfer, transferWords } from './transfer-edits';
 export type { TransferWish } from './transfer-edits';
 export { canGive, makeRoom, sizeRange } from './room';

@@ -4,7 +4,7 @@ import { boundOf, endOf, isMade, lastUsable } from './layout';
 import type { Bounds, LaidVolume, Layout } from './layout';
 
 /** From the least to the most, bytes. */
-export interface EdgeRange {
+interface EdgeRange {
   readonly least: number;
   readonly most: number;
 }

@@ -16,14 +16,7 @@ import { planMoves } from './plan-moves';
 import { refused } from './refused';
 import type { Scratch } from './scratch';
 import { StepMakers } from './step-makers';
-import {
-  stepReads,
-  type CarryStep,
-  type Loss,
-  type Step,
-  type StepCost,
-  type TableStep,
-} from './steps';
+import { stepReads, type CarryStep, type Loss, type Step, type StepCost, type TableStep } from './steps';
 import { copiedOf, keptOf, type Copied, type Kept, type SourceDisk } from './subjects';
 import { tableFor } from './table-entries';
 import { TransferSteps } from './transfer-steps';
@@ -159,7 +152,7 @@ class Derivation {
     const early = transfers.madeEarly;
     const originals = this.#originals();
     const removed = this.#removed();
-    const remove = (r: (typeof removed)[number]): Step => make.remove(r.before, r.now, transfers.takesAll(r.now));
+    const remove = (r: (typeof removed)[number]): Step => make.remove(r.before, r.now, transfers.lossOf(r.now));
     const copies = copied.map((c) => make.copy(c));
     return [
       ...proven.map((k) => make.check(k, changed.has(k))),

@@ -9,7 +9,7 @@ import { gptRoom, type DiskTable } from '@/core/table';
 import { secondsFor, type MediumSpeed } from './medium';
 import { refused } from './refused';
 import { placeOf, type Copied, type Kept } from './subjects';
-import type { Transferred } from './transfers';
+import { leftOut, type Transferred } from './transfers';
 import type {
   AdoptStep,
   CarryStep,
@@ -34,6 +34,7 @@ import type {
 
 const SECTOR_WRITE = 4096;
 
+/** All that is on a volume. */
 export const lossOf = (v: SurveyedVolume): Loss => ({ files: v.files, bytes: v.info?.used ?? v.length });
 
 /** A volume that stays as it is and has errors, or is not known, is compared as a whole. */
@@ -127,10 +128,10 @@ export class StepMakers {
     return { kind: 'grow', name: nameOf(planned), at: placeOf(planned), from, cost: this.cost(0, SECTOR_WRITE, 4) };
   }
 
-  /** @param taken everything on it is somewhere else by then, so that nothing is lost */
-  remove(before: LaidVolume, now: SurveyedVolume, taken: boolean): RemoveStep {
-    const loses = taken ? {} : { loses: lossOf(now) };
-    return { kind: 'remove', name: nameOf(before), at: placeOf(now), ...loses, cost: this.cost(0, 0, 0) };
+  /** @param loses nothing where everything on it is somewhere else by then */
+  remove(before: LaidVolume, now: SurveyedVolume, loses: Loss | undefined): RemoveStep {
+    const lost = loses ? { loses } : {};
+    return { kind: 'remove', name: nameOf(before), at: placeOf(now), ...lost, cost: this.cost(0, 0, 0) };
   }
 
   relabel(planned: LaidVolume): RelabelStep {
@@ -256,11 +257,13 @@ export class StepMakers {
     };
   }
 
-  clear({ source, sourceName, place, folder, facts, link }: Transferred): ClearStep {
+  clear(transferred: Transferred): ClearStep {
+    const { source, sourceName, place, folder, facts, link } = transferred;
+    const loses = leftOut(transferred);
     const { files, bytes } = facts;
     const cost = this.cost(0, SECTOR_WRITE + files * SECTOR_WRITE, files);
     const fileSystem = source.info!.kind;
-    const left = link ? { link } : {};
+    const left = { ...(link ? { link } : {}), ...(loses ? { loses } : {}) };
     return { kind: 'clear', name: sourceName, at: place, folder, ...left, fileSystem, files, bytes, cost };
   }
 

@@ -1,10 +1,10 @@
 /** The steps of a plan's transfers, and what they mean for the volumes they are between. */
 import type { SurveyedVolume } from '@/core/inspect';
 import { isMade, type LaidVolume, type VolumeId } from '@/core/layout';
-import type { StepMakers } from './step-makers';
-import type { ProveStep, Receives, Step } from './steps';
+import { lossOf, type StepMakers } from './step-makers';
+import type { Loss, ProveStep, Receives, Step } from './steps';
 import type { Kept } from './subjects';
-import type { Transferred, TransferTime } from './transfers';
+import { leftOut, type Transferred, type TransferTime } from './transfers';
 
 const TIMES: readonly TransferTime[] = ['first', 'before the table', 'last'];
 
@@ -42,9 +42,10 @@ export class TransferSteps {
     return this.#inOrder.reduce((sum, t) => sum + (t.adopts ? 0 : t.facts.bytes), 0);
   }
 
-  /** Whether everything on a volume that goes is taken to another one before. */
-  takesAll({ number }: SurveyedVolume): boolean {
-    return this.#inOrder.some((t) => t.here === 'going' && t.measure === number && t.folder === '');
+  /** What is lost with a volume that goes: all on it, unless everything is taken to another one before. */
+  lossOf(now: SurveyedVolume): Loss | undefined {
+    const all = this.#inOrder.find((t) => t.here === 'going' && t.measure === now.number && t.folder === '');
+    return all ? leftOut(all) : lossOf(now);
   }
 
   changes({ planned, now }: Kept): boolean {

@@ -8,7 +8,7 @@ import { HERE, type Place } from '@/core/place';
 import { formatSize, spaced } from '@/core/size';
 import type { MediumSpeed } from './medium';
 import { refused } from './refused';
-import type { LeftLink } from './steps';
+import type { LeftLink, Loss } from './steps';
 import { placeOf, type Copied, type Kept, type SourceDisk } from './subjects';
 
 /** A tree that is to go to another volume. Plain data. */
@@ -174,6 +174,12 @@ function targetOf(target: LaidVolume, context: TransferContext): { now?: Surveye
   if (error)
     throw new CoreError('fs.unsound', { fileSystem: title, findings: now.findings.length, first: error.message });
   return { now, number: now.number };
+}
+
+/** What is nowhere any more once a tree was taken away: what its new place could not have. */
+export function leftOut({ facts: { loses } }: PlannedTransfer): Loss | undefined {
+  const files = (loses.streams ?? 0) + (loses.links ?? 0);
+  return files > 0 ? { files, bytes: 0 } : undefined;
 }
 
 const folderWords = ({ folder }: PlannedTransfer): string => (folder === '' ? 'everything' : folder);

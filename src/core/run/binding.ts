@@ -36,7 +36,7 @@ export async function assertAsPlanned(plan: Plan, { disk, others }: RunPorts): P
  * @throws CoreError `run.source`, `run.elsewhere` when a disk that is copied from, or lends room, is not there, or is
  *   shorter than what it lends
  */
-export function assertAtHand(plan: Plan, others: RunPorts['others']): void {
+function assertAtHand(plan: Plan, others: RunPorts['others']): void {
   for (const { disk, name, relies } of plan.sources) {
     const device = others?.get(disk);
     if (!device) throw new CoreError('run.source', { name, reason: 'it is not at hand' });

@@ -22,7 +22,7 @@ interface Props {
 
 const WIDTH = 72;
 /** Letters that fit. */
-const LETTERS = 8;
+const LETTERS = 7;
 /** A section as high as this has room for its name, and for its size as well. */
 const NAMED = 18;
 const SIZED = 36;

@@ -8,7 +8,9 @@ import {
   byteCount,
   herePlaceSchema,
   linkSchema,
+  lossSchema,
   type LeftLink,
+  type Loss,
   type StepBase,
   type StepKind,
 } from './step-kind';
@@ -20,6 +22,8 @@ export interface ClearStep extends StepBase {
   /** What is left in its place, and of which kind the volume is. */
   readonly link?: LeftLink;
   readonly fileSystem: string;
+  /** What could not be kept at the new place, and is nowhere any more. */
+  readonly loses?: Loss;
   readonly files: number;
   readonly bytes: number;
 }
@@ -32,6 +36,7 @@ export const clear: StepKind<ClearStep> = {
     folder: z.string().max(40_000),
     link: linkSchema.optional(),
     fileSystem: z.string().max(20),
+    loses: lossSchema.optional(),
     files: byteCount,
     bytes: byteCount,
   }),
