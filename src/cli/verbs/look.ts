@@ -1,8 +1,10 @@
 /** The verbs that only read: inspect, files, check, plan. */
 import { CoreError, hasErrors } from '@/core/errors';
+import { kindFacts, type Volume } from '@/core/fs';
 import { checkDocument, inspectDocument, planDocument } from '@/core/job';
 import { durationWords } from '@/core/plan';
 import { takeManifest } from '@/core/proof';
+import { createHash } from 'node:crypto';
 import { formatSize } from '@/core/size';
 import { holding, systemFiles } from '../files';
 import { nodeHasher } from '../node-hasher';
@@ -64,11 +66,39 @@ export const files = (path: string, options: LookOptions, from = systemFiles): P
     const entries = [];
     for await (const entry of takeManifest(volume, window, { hasher: nodeHasher, alwaysBytes: true }))
       entries.push(entry);
-    const document = { version: 1, volume: number, files: entries };
+    const beside = await detailsOf(volume);
+    const files = entries.map((e) => ({ ...e, ...beside.get(e.path) }));
+    const document = { version: 1, volume: number, files };
     const words = entries.map((e) => `${e.sha256 ?? 'folder'.padEnd(64)}  ${e.size}  ${e.path}`);
     print(document, words, options.json);
     return EXIT.done;
   });
+
+/** What is stored of each entry beside its content, where its kind stores more. */
+interface Beside {
+  /** The same for all names of one file. */
+  readonly file: number;
+  readonly changed?: string;
+  readonly target?: string;
+  /** SHA-256 of who may do what with it. */
+  readonly rights?: string;
+}
+
+async function detailsOf(volume: Volume): Promise<Map<string, Beside>> {
+  const out = new Map<string, Beside>();
+  if (kindFacts(volume.info.kind).holds.keeps.length === 0) return out;
+  for await (const entry of volume.walk()) {
+    if (entry.stream !== undefined) continue;
+    const { changed, target, security } = await volume.details(entry);
+    out.set(entry.path, {
+      file: entry.id,
+      ...(changed === undefined ? {} : { changed }),
+      ...(target === undefined ? {} : { target }),
+      ...(security ? { rights: createHash('sha256').update(security).digest('hex') } : {}),
+    });
+  }
+  return out;
+}
 
 export const check = (path: string, options: LookOptions, files = systemFiles): Promise<number> =>
   looking(path, options, files, async (image) => {

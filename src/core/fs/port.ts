@@ -115,6 +115,8 @@ export interface EntryDetails {
   /** Where it leads, as its kind stores that, and whether that is to a folder. */
   readonly reparse?: Uint8Array;
   readonly folder?: boolean;
+  /** The same as a person would be shown it. */
+  readonly target?: string;
 }
 
 /** What entries of a kind of file system can be. */

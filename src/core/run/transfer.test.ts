@@ -280,7 +280,8 @@ describe('a link is left', () => {
     for await (const entry of volume.walk()) entries.push(entry);
     const link = entries.find((e) => e.path === 'tree')!;
     expect([link.kind, entries.some((e) => e.path.startsWith('tree/'))]).toEqual(['link', false]);
-    const { reparse } = await volume.details(link);
+    const { reparse, target } = await volume.details(link);
+    expect(target).toBe('E:\\p\\q');
     expect(new TextDecoder('utf-16le').decode(reparse!.slice(16))).toBe('\\??\\E:\\p\\q\0E:\\p\\q\0');
   });
 

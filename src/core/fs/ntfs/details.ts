@@ -5,6 +5,7 @@ import { readAcross } from './across';
 import type { NtfsGeometry } from './boot-sector';
 import type { NtfsFile, NtfsStream } from './file';
 import type { Mft } from './mft';
+import { targetIn } from './mount-point';
 import { parseAttributes, TYPE, undoFixup } from './record';
 import type { SecurityDescriptors } from './secure';
 import { filetimeToIso } from './times';
@@ -39,10 +40,12 @@ export async function readDetails(
     );
   const security = (await of(TYPE.security)) ?? descriptors.get(id);
   const reparse = await of(TYPE.reparsePoint);
+  const target = reparse && targetIn(reparse);
   return {
     ...(changed === undefined ? {} : { changed }),
     ...(security ? { security } : {}),
     ...(reparse ? { reparse, folder: file.folder } : {}),
+    ...(target === undefined ? {} : { target }),
   };
 }
 

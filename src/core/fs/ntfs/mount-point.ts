@@ -1,8 +1,14 @@
-/** The reparse point of a folder that leads to another one: MS-FSCC 2.1.2.5, “Mount Point Reparse Data Buffer”. */
+/**
+ * Reparse points that lead to another place: MS-FSCC 2.1.2.5, “Mount Point Reparse Data Buffer”, and 2.1.2.4, “Symbolic
+ * Link Reparse Data Buffer”, whose names begin four bytes later.
+ */
 import { struct, u16, u32 } from '@/core/bytes';
+import { utf16 } from './record';
 import { toUtf16 } from './build-record';
 
 const TAG = 0xa0000003;
+const SYMBOLIC = 0xa000000c;
+const SYMBOLIC_FLAGS = 4;
 const HEAD = struct('mount point', 16, {
   tag: u32(0),
   dataLength: u16(4),
@@ -13,6 +19,16 @@ const HEAD = struct('mount point', 16, {
 });
 const FIXED = 8;
 const END = 2;
+
+/** Where a link leads, as a person would be shown it; undefined for other kinds, and where it makes no sense. */
+export function targetIn(reparse: Uint8Array): string | undefined {
+  if (reparse.length < HEAD.size) return undefined;
+  const { tag, substituteOffset, substituteLength, printOffset, printLength } = HEAD.decode(reparse);
+  if (tag !== TAG && tag !== SYMBOLIC) return undefined;
+  const names = reparse.subarray(HEAD.size + (tag === SYMBOLIC ? SYMBOLIC_FLAGS : 0));
+  const [at, length] = printLength > 0 ? [printOffset, printLength] : [substituteOffset, substituteLength];
+  return at + length <= names.length ? utf16(names.subarray(at, at + length)) : undefined;
+}
 
 /** @param path with its letter: `E:\\Photos` */
 export function mountPoint(path: string): Uint8Array {
