@@ -128,15 +128,18 @@ export async function resumeToCopy(call: RunCall): Promise<number> {
     await assertCopy(call, copy);
     const disk = await FileDevice.open(files, workOf(out), state.disk.sectorSize);
     if (certificate) return await finish(call, certificate, journal, run, copy, disk).finally(() => disk.close());
-    const sources = await sourcesToResume(call, state);
-    const scratch = await openScratch(files, options.scratch, plan, run);
-    const sectorSize = String(plan.relies.sectorSize);
-    const image = await openImage(files, call.image, { ...options, sectorSize }, 'device only');
+    const open: { close(): Promise<void> }[] = [disk];
+    const opened = <T extends { close(): Promise<void> }>(one: T): T => (open.push(one), one);
     try {
+      const sources = opened(await sourcesToResume(call, state));
+      const scratch = await openScratch(files, options.scratch, plan, run);
+      if (scratch) opened(scratch);
+      const sectorSize = String(plan.relies.sectorSize);
+      const image = opened(await openImage(files, call.image, { ...options, sectorSize }, 'device only'));
       const ports = { disk, original: image.device, others: othersOf(scratch, sources.devices), journal };
       return await finish(call, await withPorts(ports, resumeRun), journal, run, copy, disk);
     } finally {
-      for (const open of [image, disk, scratch, sources]) await open?.close().catch(() => undefined);
+      for (const one of open) await one.close().catch(() => undefined);
     }
   } finally {
     await journal.close().catch(() => undefined);
