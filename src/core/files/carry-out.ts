@@ -1,8 +1,8 @@
 /** Taking a tree to another volume: every entry with all that its new kind can hold. */
 import type { BlockDevice } from '@/core/device';
-import type { ContentRun, FileEntry, Holdings, NewContent, NewFileFacts, Volume, VolumeWriter } from '@/core/fs';
+import type { FileEntry, Holdings, NewContent, NewFileFacts, Volume, VolumeWriter } from '@/core/fs';
 import type { Tree } from './list-tree';
-import { mapNames, type Placed, type Places } from './names';
+import { mapNames, timesAbove, type Placed, type Places } from './names';
 
 /** Where a tree comes from. */
 export interface TreeSource {
@@ -14,11 +14,11 @@ export interface TreeSource {
 
 const NOTHING: NewContent = { kind: 'bytes', bytes: new Uint8Array() };
 
-/** What was stored of the folder that is taken goes for the folders that are made above it. */
-export function factsAbove({ entries, folder }: Tree): Pick<NewFileFacts, 'times' | 'attributes'> {
-  const root = folder === '' ? undefined : entries[0];
-  return { attributes: [], ...(root ? { times: root.times } : {}) };
-}
+/** What is stored of folders that are made above a tree. */
+export const factsAbove = (tree: Tree): Pick<NewFileFacts, 'times' | 'attributes'> => ({
+  attributes: [],
+  times: timesAbove(tree.entries, tree.folder),
+});
 
 /**
  * Adds the tree by a writer, which the caller finishes.
@@ -48,9 +48,7 @@ export async function carryOut(
       ...(security ? { security } : {}),
       ...(changed ? { changed } : {}),
       ...(reparse && entry.kind === 'link' ? { reparse, folder: folder ?? false } : {}),
-      streams: await Promise.all(
-        named.map(async (s) => ({ name: s.stream!, content: await contentOf(volume, device, s) })),
-      ),
+      streams: named.map((s) => ({ name: s.stream!, content: contentOf(volume, device, s) })),
     };
   };
   for (const entry of entries) {
@@ -69,7 +67,7 @@ export async function carryOut(
     }
     const known = first.get(entry.id);
     if (known !== undefined && has('hard links')) await writer.hardLink(to, known);
-    else await writer.writeFile(to, await contentOf(volume, device, entry), await factsOf(entry));
+    else await writer.writeFile(to, contentOf(volume, device, entry), await factsOf(entry));
     if (known === undefined) first.set(entry.id, to);
   }
 }
@@ -86,8 +84,9 @@ function streamsOf(entries: readonly FileEntry[]): Map<string, FileEntry[]> {
   return out;
 }
 
-async function contentOf(volume: Volume, device: BlockDevice, entry: FileEntry): Promise<NewContent> {
-  const runs: ContentRun[] = [];
-  for await (const run of volume.content(entry)) runs.push(run);
-  return { kind: 'from', device, runs, size: entry.size };
-}
+const contentOf = (volume: Volume, device: BlockDevice, entry: FileEntry): NewContent => ({
+  kind: 'from',
+  device,
+  runs: volume.content(entry),
+  size: entry.size,
+});

@@ -1,7 +1,7 @@
 /** What a volume must hold after a run in which trees came to it and went from it, from what was read before. */
 import type { Holdings } from '@/core/fs';
 import type { ManifestEntry } from '@/core/proof';
-import { mapNames, type Places } from './names';
+import { mapNames, timesAbove, type Places } from './names';
 
 /** A tree that came to a volume. */
 export interface Receipt extends Places {
@@ -40,12 +40,11 @@ function received(
 ): ManifestEntry[] {
   const tree = from.filter((e) => isBelow(e.path, folder)).sort(byPath);
   const { paths, above, joined } = mapNames(tree, { folder, under }, holds, existing);
-  const root = folder === '' ? undefined : tree[0];
   const made = above.map((path): ManifestEntry => ({
     path,
     kind: 'folder',
     size: 0,
-    times: holds.storedTimes(root?.times ?? {}),
+    times: holds.storedTimes(timesAbove(tree, folder)),
     attributes: [],
   }));
   return [

@@ -4,7 +4,7 @@
  *
  * Names are compared without regard to case, as every kind that is known here does.
  */
-import type { Holdings } from '@/core/fs';
+import type { FileTimes, Holdings } from '@/core/fs';
 
 /** An entry as far as its place goes. */
 export interface Placed {
@@ -40,6 +40,17 @@ const fold = (path: string): string => path.toUpperCase();
 const parentOf = (path: string): string => path.slice(0, Math.max(0, path.lastIndexOf('/')));
 export const nameIn = (path: string): string => path.slice(path.lastIndexOf('/') + 1);
 const joinPath = (parent: string, name: string): string => (parent ? `${parent}/${name}` : name);
+
+/** The times of folders that are made above a tree: those of the folder that is taken, else of what is newest in it. */
+export function timesAbove(
+  entries: readonly { readonly path: string; readonly times: FileTimes }[],
+  folder: string,
+): FileTimes {
+  const root = folder === '' ? undefined : entries.find((e) => e.path === folder);
+  if (root) return root.times;
+  const newest = entries.reduce((last, { times: { modified = '' } }) => (modified > last ? modified : last), '');
+  return newest ? { modified: newest } : {};
+}
 
 /** The name, or one that the kind can have in its place. */
 function possible(name: string, holds: Holdings): string {

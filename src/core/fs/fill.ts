@@ -28,7 +28,7 @@ export async function fillFree(
     const part = Math.max(0, Math.min(length, size - done));
     if (content.kind === 'bytes') await tx.writeFree(offset, content.bytes.subarray(done, done + part));
     else if (content.kind === 'procedural') await tx.placeFree(offset, part, content.seed, done);
-    else for (const run of source!.take(part)) await put(tx, offset + run.at, run.run, content.device);
+    else for await (const run of source!.take(part)) await put(tx, offset + run.at, run.run, content.device);
     if (part < length && behind === 'cleared') await tx.clearFree(offset + part, length - part);
     done += part;
   }
@@ -42,27 +42,35 @@ async function put(tx: Transaction, to: number, run: ContentRun, device: Device)
   else await tx.writeFree(to, run.bytes);
 }
 
-/** Runs of content, taken bit by bit. */
+/** Runs of content, taken bit by bit, so that what has to be decoded is in memory only as long as it is written. */
 class RunSource {
-  #index = 0;
+  readonly #runs: AsyncIterator<ContentRun>;
+  #run: ContentRun | undefined;
   #within = 0;
 
-  constructor(private readonly runs: readonly ContentRun[]) {}
+  constructor(runs: AsyncIterable<ContentRun>) {
+    this.#runs = runs[Symbol.asyncIterator]();
+  }
 
   /** The next so many bytes, each run with where it begins among them. */
-  *take(length: number): Generator<{ at: number; run: ContentRun }> {
+  async *take(length: number): AsyncGenerator<{ at: number; run: ContentRun }> {
     for (let at = 0; at < length;) {
-      const run = this.runs[this.#index];
-      if (!run) throw new RangeError('content ends before its size');
+      const run = (this.#run ??= await this.#next());
       const whole = run.kind === 'bytes' ? run.bytes.length : run.length;
       const part = Math.min(length - at, whole - this.#within);
       if (part > 0) yield { at, run: partOf(run, this.#within, part) };
       at += part;
       this.#within += part;
       if (this.#within < whole) continue;
-      this.#index += 1;
+      this.#run = undefined;
       this.#within = 0;
     }
+  }
+
+  async #next(): Promise<ContentRun> {
+    const next = await this.#runs.next();
+    if (next.done) throw new RangeError('content ends before its size');
+    return next.value;
   }
 }
 
@@ -76,7 +84,7 @@ function partOf(run: ContentRun, from: number, length: number): ContentRun {
 export async function bytesOf(content: Exclude<NewContent, { kind: 'procedural' }>): Promise<Uint8Array> {
   if (content.kind === 'bytes') return content.bytes;
   const out = new Uint8Array(content.size);
-  for (const { at, run } of new RunSource(content.runs).take(content.size)) {
+  for await (const { at, run } of new RunSource(content.runs).take(content.size)) {
     if (run.kind === 'at') await content.device.read(run.offset, out.subarray(at, at + run.length));
     else if (run.kind === 'bytes') out.set(run.bytes, at);
   }

@@ -6,6 +6,7 @@ export type {
   ContentRun,
   EntryKind,
   FileEntry,
+  FileTimes,
   Holdings,
   Kept,
   KindFacts,

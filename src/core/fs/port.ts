@@ -200,11 +200,11 @@ export interface Volume {
 export type NewContent =
   | { readonly kind: 'bytes'; readonly bytes: Uint8Array }
   | { readonly kind: 'procedural'; readonly seed: number; readonly size: number }
-  /** What stands on another device; its runs come to as many bytes. */
+  /** What stands on another device; its runs come to as many bytes, and are gone through once. */
   | {
       readonly kind: 'from';
       readonly device: BlockDevice;
-      readonly runs: readonly ContentRun[];
+      readonly runs: AsyncIterable<ContentRun>;
       readonly size: number;
     };
 
