@@ -91,23 +91,30 @@ describe('folders that went to another volume', () => {
     if (from === 'ntfs') expect(read('fls', ['-o', `${first}`, image])).toMatch(/ \d+-144-\d+:\s+f$/m);
   });
 
-  it('of a volume that goes are merged into the one before, which takes its room', () => {
-    const volumes = KINDS.slice(0, 2).map((fileSystem, i) => ({
-      size: '44 MiB',
-      fileSystem,
-      label: `V${i}`,
-      fill: fill(9 + i),
-    }));
-    const image = make('merge', '92 MiB', 'mbr', volumes);
-    const kept = box.path('merge-before.img');
-    copyFileSync(image, kept);
-    const transfers = [{ from: { volume: 2 }, folder: '', to: 'all', under: 'second', then: 'remove' }];
-    run(image, { volumes: [{ keep: 1, size: 'rest', as: 'all' }], remove: [2], transfers });
-    const expected = [
-      ...bins(kept, 1),
-      ...bins(kept, 2).map(([path, sha]): [string, string] => [`second/${path}`, sha]),
-    ];
-    expect(byReader(image, starts(image)[0]!)).toEqual(expected.sort());
-    expect(read('fsstat', ['-o', `${starts(image)[0]!}`, image])).toMatch(/NTFS/);
-  });
+  it.each([
+    ['exfat', false],
+    ['ntfs', true],
+  ] as const)(
+    'of a volume that goes, %s, are merged into the NTFS one before, which takes its room',
+    (second, lies) => {
+      const volumes = ['ntfs', second].map((fileSystem, i) => ({
+        size: '44 MiB',
+        fileSystem,
+        label: `V${i}`,
+        fill: fill(9 + i),
+      }));
+      const image = make(`merge-${second}`, '92 MiB', 'mbr', volumes);
+      const kept = box.path('merge-before.img');
+      copyFileSync(image, kept);
+      const transfers = [{ from: { volume: 2 }, folder: '', to: 'all', under: 'second', then: 'remove' }];
+      const target = { volumes: [{ keep: 1, size: 'rest', as: 'all' }], remove: [2], transfers };
+      writeFileSync(box.path('merge.json'), JSON.stringify(target));
+      const { out } = ullager('plan', image, '--target', box.path('merge.json'), '--json');
+      expect((JSON.parse(out) as { total: { carries: number } }).total.carries === 0).toBe(lies);
+      run(image, target);
+      const other = bins(kept, 2).map(([path, sha]): [string, string] => [`second/${path}`, sha]);
+      expect(byReader(image, starts(image)[0]!)).toEqual([...bins(kept, 1), ...other].sort());
+      expect(read('fsstat', ['-o', `${starts(image)[0]!}`, image])).toMatch(/NTFS/);
+    },
+  );
 });

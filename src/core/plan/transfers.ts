@@ -96,7 +96,7 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
   const here = own ? (kept ? 'kept' : 'going') : undefined;
   if (target.origin.kind === 'kept' && own && target.origin.number === number)
     throw refused(`${sourceName} is both where ${folderWords(wish)} comes from and where it goes`);
-  assertSource(wish, source, sourceName, context.override);
+  assertSound(source, sourceName, context.override);
   if (kept?.planned.format) throw refused(`${sourceName} is formatted, and files are taken from it`);
   if (wish.then === 'remove' && !own)
     throw refused(`files are taken away only from the disk that is written, and ${other!.name} is only read`);
@@ -104,6 +104,8 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
   const when = here !== 'going' ? 'last' : of.now ? 'first' : 'before the table';
   if (when === 'first' && target.length < of.now!.length)
     throw refused(`${nameOf(target)} takes what is on ${sourceName} in, and can’t get smaller in the same plan`);
+  const adopts = when === 'first' && linesUp(wish, source, target, of.now!, context);
+  assertPossible(wish, sourceName, adopts);
   const last = kept && when === 'last' ? { start: kept.planned.start, length: kept.planned.length } : source;
   return {
     ...wish,
@@ -117,7 +119,7 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
     at: when === 'first' ? placeOf(of.now!) : placeOf(target),
     here,
     speed: other?.speed,
-    adopts: when === 'first' && linesUp(wish, source, target, of.now!, context),
+    adopts,
     link: wish.leave && linkFor(wish, source, sourceName, target, here),
   };
 }
@@ -184,7 +186,7 @@ export function leftOut({ facts: { loses } }: PlannedTransfer): Loss | undefined
 
 const folderWords = ({ folder }: PlannedTransfer): string => (folder === '' ? 'everything' : folder);
 
-function assertSource(wish: PlannedTransfer, source: SurveyedVolume, name: string, override: boolean): void {
+function assertSound(source: SurveyedVolume, name: string, override: boolean): void {
   if (!source.info) throw refused(`what is on ${name} is not known, so no files can be taken from it`);
   const error = override ? undefined : source.findings.find((f) => f.severity === 'error');
   if (error)
@@ -193,8 +195,12 @@ function assertSource(wish: PlannedTransfer, source: SurveyedVolume, name: strin
       findings: source.findings.length,
       first: error.message,
     });
+}
+
+/** What is taken over where it lies needs nobody who can read it. */
+function assertPossible(wish: PlannedTransfer, name: string, adopts: boolean): void {
   const { loses, tooLong, tooLarge } = wish.facts;
-  if (loses.encryption)
+  if (loses.encryption && !adopts)
     throw refused(
       `${spaced(loses.encryption)} files of ${folderWords(wish)} on ${name} are encrypted, and can’t be read`,
     );

@@ -308,6 +308,9 @@ describe('two volumes whose clusters line up', () => {
     const { plan } = await planned(disk, merged(under));
     expect(plan.steps.map((s) => s.kind)).toEqual(['check', 'check', 'adopt', 'table', 'prove']);
     expect([plan.total.carries, plan.loses]).toEqual([0, { files: 0, bytes: 0 }]);
+    // Both have a file of one name in their roots.
+    const told = plan.hazards.some((h) => /1 name can’t be the same .* mine\.txt/.test(h.message));
+    expect(told).toBe(under === '');
     const end = await surviveCuts(plan, disk, seededRandom(23), 8);
     const { volumes } = await surveyDisk(end);
     expect(volumes).toMatchObject([{ findings: [], length: disk.size - 2 * 2 ** 20 }]);

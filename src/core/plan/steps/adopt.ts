@@ -4,6 +4,7 @@ import type { Place } from '@/core/place';
 import { formatSize } from '@/core/size';
 import { z } from 'zod';
 import { filesWords } from '../words';
+import { nameWords } from './transfer';
 import { baseShape, byteCount, herePlaceSchema, type StepBase, type StepKind } from './step-kind';
 
 export interface AdoptStep extends StepBase {
@@ -45,4 +46,5 @@ export const adopt: StepKind<AdoptStep> = {
       .with({ ...at, length: to }, own.volume);
   },
   touches: ({ at, to }) => [{ ...at, length: to }],
+  hazards: nameWords,
 };

@@ -39,7 +39,8 @@ function lossWords({ source, name, facts }: TransferStep): string[] {
   return all.length > 0 ? [`Of what goes from ${source} to ${name}: ${all.join('; ')}.`] : [];
 }
 
-function nameWords({ name, facts: { renamed } }: TransferStep): string[] {
+/** Names that can't be the same at the new place. */
+export function nameWords({ name, facts: { renamed } }: Pick<TransferStep, 'name' | 'facts'>): string[] {
   const [first] = renamed.some;
   if (!first) return [];
   return [
