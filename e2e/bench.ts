@@ -16,12 +16,17 @@ export async function openBench(page: Page): Promise<void> {
   await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();
 }
 
-/** Takes the demo stick to Divide. */
-export async function divideStick(page: Page): Promise<void> {
-  await page.getByRole('button', { name: `Open ${STICK}` }).click();
+/** Takes a demo disk to Divide, once it is open. */
+export async function divide(page: Page, name: string): Promise<void> {
+  const disk = page.getByRole('button', { name: `Open ${name}` });
+  await expect(disk).toBeEnabled();
+  await disk.click();
   await page.getByRole('button', { name: 'Divide', exact: true }).click();
   await expect(page.getByText('Now', { exact: true })).toBeVisible();
 }
+
+/** Takes the demo stick to Divide. */
+export const divideStick = (page: Page): Promise<void> => divide(page, STICK);
 
 /** The size field of the volume in hand. */
 export async function typeSize(page: Page, text: string): Promise<void> {

@@ -1,13 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-import { openBench } from './bench';
-
-async function divide(page: Page, name: string): Promise<void> {
-  const disk = page.getByRole('button', { name: `Open ${name}` });
-  await expect(disk).toBeEnabled();
-  await disk.click();
-  await page.getByRole('button', { name: 'Divide', exact: true }).click();
-  await expect(page.getByText('Now', { exact: true })).toBeVisible();
-}
+import { expect, test } from '@playwright/test';
+import { divide, openBench } from './bench';
 
 test('a card is copied to a bigger disk and widened in four interactions, and proven', async ({ page }) => {
   await openBench(page);

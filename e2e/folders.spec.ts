@@ -1,13 +1,5 @@
-import { expect, test, type Page } from '@playwright/test';
-import { openBench, select } from './bench';
-
-async function divide(page: Page, name: string): Promise<void> {
-  const disk = page.getByRole('button', { name: `Open ${name}` });
-  await expect(disk).toBeEnabled();
-  await disk.click();
-  await page.getByRole('button', { name: 'Divide', exact: true }).click();
-  await expect(page.getByText('Now', { exact: true })).toBeVisible();
-}
+import { expect, test } from '@playwright/test';
+import { divide, openBench, select } from './bench';
 
 test('folders get a volume of their own in eight interactions, a link stays, and all of it is proven', async ({
   page,

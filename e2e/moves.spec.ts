@@ -1,14 +1,5 @@
 import { expect, test, type Page } from '@playwright/test';
-import { divideStick, openBench, select } from './bench';
-
-/** Takes a demo disk to Divide, once it is open. */
-async function divide(page: Page, name: string): Promise<void> {
-  const disk = page.getByRole('button', { name: `Open ${name}` });
-  await expect(disk).toBeEnabled();
-  await disk.click();
-  await page.getByRole('button', { name: 'Divide', exact: true }).click();
-  await expect(page.getByText('Now', { exact: true })).toBeVisible();
-}
+import { divide, divideStick, openBench, select } from './bench';
 
 async function runAndProve(page: Page): Promise<void> {
   await page.getByRole('button', { name: 'Review the work order' }).click();

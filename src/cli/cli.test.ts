@@ -1,42 +1,17 @@
 import { deviceCompliance } from '@/core/device/fixtures/compliance';
-import {
-  copyFileSync,
-  existsSync,
-  mkdtempSync,
-  readFileSync,
-  rmSync,
-  statSync,
-  truncateSync,
-  writeFileSync,
-} from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
-import { afterAll, afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { copyFileSync, existsSync, readFileSync, statSync, truncateSync, writeFileSync } from 'node:fs';
+import { describe, expect, it } from 'vitest';
 import { FileDevice } from './files/file-device';
 import { FileLog } from './files/file-log';
 import { systemFiles } from './files/files';
+import { boxOf, printed } from './fixtures/verbs';
 import { fail } from './output';
 import { check, files, inspect, plan } from './verbs/look';
 import { make } from './verbs/make';
 import { run } from './verbs/run';
 
-const box = mkdtempSync(join(tmpdir(), 'ullager-cli-'));
-afterAll(() => rmSync(box, { recursive: true, force: true }));
-const path = (name: string): string => join(box, name);
-
-let out = '';
-let err = '';
-beforeEach(() => {
-  [out, err] = ['', ''];
-  vi.spyOn(process.stdout, 'write').mockImplementation((text) => ((out += String(text)), true));
-  vi.spyOn(process.stderr, 'write').mockImplementation((text) => ((err += String(text)), true));
-});
-afterEach(() => vi.restoreAllMocks());
-
-function json(name: string, value: unknown): string {
-  writeFileSync(path(name), JSON.stringify(value));
-  return path(name);
-}
+const { path, json } = boxOf('ullager-cli-');
+const io = printed();
 
 const fill = [
   { file: 'note.txt', text: 'hello' },
@@ -64,24 +39,24 @@ describe('the runner', () => {
     expect(await make(json('r.json', recipe), { out: image })).toBe(0);
     expect(statSync(image).size).toBe(40 << 20);
     expect(await inspect(image, { json: true })).toBe(0);
-    const document = JSON.parse(out.slice(out.indexOf('{'))) as { volumes: { label: string; files: number }[] };
+    const document = JSON.parse(io.out.slice(io.out.indexOf('{'))) as { volumes: { label: string; files: number }[] };
     expect(document.volumes).toMatchObject([{ label: 'CLI', files: 11 }]);
-    out = '';
+    io.out = '';
     expect(await files(image, {})).toBe(0);
-    expect(out).toContain('2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824  5  note.txt');
-    out = '';
+    expect(io.out).toContain('2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824  5  note.txt');
+    io.out = '';
     expect(await check(image, {})).toBe(0);
-    expect(out).toBe('Nothing found.\n');
+    expect(io.out).toBe('Nothing found.\n');
   });
 
   it('plans, and refuses with a reason and exit 1', async () => {
     expect(await plan(image, { target: json('s.json', split) })).toBe(0);
-    expect(out).toContain('Shrink CLI to 20 MiB');
+    expect(io.out).toContain('Shrink CLI to 20 MiB');
     const tiny = json('tiny.json', { volumes: [{ keep: 1, size: '1 MiB' }] });
-    out = '';
+    io.out = '';
     expect(await plan(image, { target: tiny, json: true })).toBe(1);
-    expect(JSON.parse(out)).toMatchObject({ refusal: { code: 'fs.below-floor' } });
-    expect(err.split('\n')).toHaveLength(2);
+    expect(JSON.parse(io.out)).toMatchObject({ refusal: { code: 'fs.below-floor' } });
+    expect(io.err.split('\n')).toHaveLength(2);
     expect(await plan(image, { target: json('bad.json', { volumes: 3 }) })).toBe(2);
   });
 
@@ -89,7 +64,7 @@ describe('the runner', () => {
     const original = readFileSync(image);
     const target = path('split.img');
     expect(await run(image, { target: path('s.json'), out: target })).toBe(0);
-    expect(out).toContain('Proven');
+    expect(io.out).toContain('Proven');
     expect(Buffer.compare(readFileSync(image), original)).toBe(0);
     expect(existsSync(`${target}.ullager-journal`)).toBe(false);
     await expect(run(image, { target: path('s.json'), out: target })).rejects.toThrow('exists already');
@@ -125,7 +100,7 @@ describe('the runner', () => {
     writeFileSync(path('odd'), bytes);
     const code = await inspect(path('odd'), {}).catch(fail);
     expect(code).toBe(1);
-    expect(err, name).toContain(sentence);
+    expect(io.err, name).toContain(sentence);
   });
 
   it('takes a missing file for bad usage', async () => {
@@ -136,10 +111,10 @@ describe('the runner', () => {
     copyFileSync(image, path('cut.img'));
     truncateSync(path('cut.img'), 15 << 20);
     expect(await inspect(path('cut.img'), {})).toBe(1);
-    expect(out).toContain('Entry 1 reaches to sector');
+    expect(io.out).toContain('Entry 1 reaches to sector');
     const smaller = json('smaller.json', { volumes: [{ keep: 1, size: '10 MiB' }] });
     expect(await plan(path('cut.img'), { target: smaller })).toBe(1);
-    expect(err).toContain('the table is damaged');
+    expect(io.err).toContain('the table is damaged');
   });
 });
 
@@ -193,16 +168,16 @@ describe('a swap on a full disk', () => {
     const both = { ...recipe, table: 'gpt', size: '22 MiB', volumes: [volume('ONE'), volume('TWO')] };
     expect(await make(json('full.json', both), { out: full })).toBe(0);
     expect(await plan(full, { target })).toBe(1);
-    expect(`${out}${err}`).toMatch(/would do, here or on another disk/);
+    expect(`${io.out}${io.err}`).toMatch(/would do, here or on another disk/);
     expect(await plan(full, { target, scratch: path('aside.bin') })).toBe(0);
-    expect(out).toMatch(/Set (ONE|TWO) aside on aside\.bin/);
+    expect(io.out).toMatch(/Set (ONE|TWO) aside on aside\.bin/);
     expect(existsSync(path('aside.bin'))).toBe(false);
   });
 
   it('runs with it, takes it away, and never writes over a file that is there', async () => {
     const options = { target, scratch: path('aside.bin'), out: path('swapped.img') };
     expect(await run(full, options)).toBe(0);
-    expect(out).toContain('Proven');
+    expect(io.out).toContain('Proven');
     expect(existsSync(options.scratch)).toBe(false);
     writeFileSync(options.scratch, 'mine');
     await expect(run(full, { ...options, out: path('again.img') })).rejects.toThrow(/exists already/);

@@ -3,7 +3,6 @@ import {
   existsSync,
   copyFileSync,
   linkSync,
-  mkdtempSync,
   readdirSync,
   readFileSync,
   rmSync,
@@ -12,29 +11,19 @@ import {
   writeFileSync,
 } from 'node:fs';
 import { spawn } from 'node:child_process';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest';
+import { beforeAll, describe, expect, it, vi } from 'vitest';
 import { systemFiles } from './files/files';
 import { FaultyFiles } from './files/fixtures/faulty-files';
 import { holding } from './files/locks';
+import { boxOf, printed } from './fixtures/verbs';
 import { fail, seen } from './output';
 import { inspect } from './verbs/look';
 import { convert, make } from './verbs/make';
 import { run } from './verbs/run';
 
-const box = mkdtempSync(join(existsSync('/dev/shm') ? '/dev/shm' : tmpdir(), 'ullager-edges-'));
-afterAll(() => rmSync(box, { recursive: true, force: true }));
-const path = (name: string): string => join(box, name);
-
-let out = '';
-let err = '';
-beforeEach(() => {
-  [out, err] = ['', ''];
-  vi.spyOn(process.stdout, 'write').mockImplementation((text) => ((out += String(text)), true));
-  vi.spyOn(process.stderr, 'write').mockImplementation((text) => ((err += String(text)), true));
-});
-afterEach(() => vi.restoreAllMocks());
+const { box, path } = boxOf('ullager-edges-', true);
+const io = printed();
 
 const volume = (label: string, count = 6, size = '1 MiB'): object => ({
   size,
@@ -147,9 +136,9 @@ describe('input and output', () => {
       const result = path(name);
       expect(await run(path('disk.img'), { target: divide, out: result })).toBe(0);
       expect([...readFileSync(result).subarray(0, 2)]).toEqual(name.endsWith('gz') ? [0x1f, 0x8b] : [0x51, 0x46]);
-      out = '';
+      io.out = '';
       expect(await inspect(result, { json: true })).toBe(0);
-      expect((JSON.parse(out) as { volumes: unknown[] }).volumes).toHaveLength(2);
+      expect((JSON.parse(io.out) as { volumes: unknown[] }).volumes).toHaveLength(2);
     }
     const two = target('two', [{ keep: 2 }, { keep: 1 }]);
     await expect(run(path('p.gz'), { target: two, inPlace: true })).rejects.toThrow(/packed image/);
@@ -175,7 +164,7 @@ describe('a volume that is set aside in a file', () => {
         code: 'run.elsewhere',
       });
     expect(await run(image, { inPlace: true, resume: true, scratch })).toBe(0);
-    expect(out).toContain('Proven');
+    expect(io.out).toContain('Proven');
     expect(existsSync(scratch)).toBe(false);
     expect(statSync(path('other.bin')).size).toBe(100_000);
   });
@@ -293,9 +282,9 @@ describe('two processes', () => {
     expect(Buffer.compare(readFileSync(image), before)).toBe(0);
     await kill();
     // What is left of a process that was killed is told of and taken over.
-    err = '';
+    io.err = '';
     expect(await acts.run(image)).toBe(0);
-    if (mode === 'write') expect(err).toMatch(/ended without letting go/);
+    if (mode === 'write') expect(io.err).toMatch(/ended without letting go/);
   });
 
   it('that come at the same moment do not both get it', async () => {
@@ -318,10 +307,10 @@ describe('what is said', () => {
     const nasty = `a\u001b[2Jb\u009bc\u202ed\u0007`;
     expect(seen(nasty)).toBe('a\\u001b[2Jb\\u009bc\\u202ed\\u0007');
     expect(fail(new Error(nasty))).toBe(2);
-    expect(err).not.toMatch(/[\u0000-\u0009\u000b-\u001f\u007f-\u009f\u202e]/);
+    expect(io.err).not.toMatch(/[\u0000-\u0009\u000b-\u001f\u007f-\u009f\u202e]/);
     const image = path(`odd\u001b[1m.img`);
     expect(await inspect(image, {}).catch(fail)).toBe(2);
-    expect(err).toContain('\\u001b');
+    expect(io.err).toContain('\\u001b');
   });
 
   it('is what happened, in words that people know', async () => {
@@ -330,14 +319,14 @@ describe('what is said', () => {
       [path('nowhere.img'), 'is not there'],
       [path('disk.json/x'), 'a part of its path is no folder'],
     ] as const) {
-      err = '';
+      io.err = '';
       expect(await inspect(name, {}).catch(fail), name).toBe(2);
-      expect(err, name).toContain(words);
-      expect(err, name).not.toMatch(/ENO|EIS|window|range/);
+      expect(io.err, name).toContain(words);
+      expect(io.err, name).not.toMatch(/ENO|EIS|window|range/);
     }
     writeFileSync(path('tiny'), 'abc');
     expect(await inspect(path('tiny'), {}).catch(fail)).toBe(1);
-    expect(err).toContain('less than one sector');
+    expect(io.err).toContain('less than one sector');
   });
 
   it('is not “proven” of a run that kept nothing', async () => {
@@ -347,7 +336,7 @@ describe('what is said', () => {
       JSON.stringify({ table: 'mbr', remove: [1], volumes: [{ create: 'fat12', label: 'N' }] }),
     );
     expect(await run(image, { target: path('none.json'), inPlace: true, json: true })).toBe(0);
-    expect(JSON.parse(out)).toMatchObject({ proven: false, outcome: 'nothing kept' });
+    expect(JSON.parse(io.out)).toMatchObject({ proven: false, outcome: 'nothing kept' });
   });
 
   it.each([

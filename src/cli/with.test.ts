@@ -1,30 +1,14 @@
 /** Volumes of other disks, given with --with: planned, run, taken up, and refused. */
-import { copyFileSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest';
+import { copyFileSync, existsSync, readFileSync } from 'node:fs';
+import { beforeAll, describe, expect, it } from 'vitest';
+import { boxOf, printed } from './fixtures/verbs';
 import { fail } from './output';
 import { files, inspect, plan } from './verbs/look';
 import { make } from './verbs/make';
 import { run } from './verbs/run';
 
-const box = mkdtempSync(join(tmpdir(), 'ullager-with-'));
-afterAll(() => rmSync(box, { recursive: true, force: true }));
-const path = (name: string): string => join(box, name);
-
-let out = '';
-let err = '';
-beforeEach(() => {
-  [out, err] = ['', ''];
-  vi.spyOn(process.stdout, 'write').mockImplementation((text) => ((out += String(text)), true));
-  vi.spyOn(process.stderr, 'write').mockImplementation((text) => ((err += String(text)), true));
-});
-afterEach(() => vi.restoreAllMocks());
-
-function json(name: string, value: unknown): string {
-  writeFileSync(path(name), JSON.stringify(value));
-  return path(name);
-}
+const { path, json } = boxOf('ullager-with-');
+const io = printed();
 
 const [old, fresh] = [path('old.img'), path('fresh.img')];
 const target = json('copy.json', {
@@ -54,23 +38,23 @@ beforeAll(async () => {
 const isSame = (name: string, bytes: Buffer): boolean => Buffer.compare(readFileSync(name), bytes) === 0;
 
 async function filesOf(image: string, volume: string): Promise<unknown> {
-  out = '';
+  io.out = '';
   await files(image, { json: true, volume });
-  return JSON.parse(out).files;
+  return JSON.parse(io.out).files;
 }
 
 describe('volumes of another disk', () => {
   it('are copied to a disk that gets a table, and neither file that is read changes', async () => {
     const before = [readFileSync(old), readFileSync(fresh)];
     expect(await plan(fresh, { target, with: withOld, json: true })).toBe(0);
-    const planned = JSON.parse(out);
+    const planned = JSON.parse(io.out);
     expect(planned.steps.filter((s: { kind: string }) => s.kind === 'copy')).toHaveLength(2);
     expect(planned.total.carries).toBeGreaterThan(0);
     const made = path('made.img');
     expect(await run(fresh, { target, with: withOld, out: made })).toBe(0);
-    out = '';
+    io.out = '';
     await inspect(made, { json: true });
-    expect(JSON.parse(out).volumes).toMatchObject([
+    expect(JSON.parse(io.out).volumes).toMatchObject([
       { fileSystem: 'ntfs', label: 'FIRST', size: { bytes: 20 * 1024 * 1024 }, fault: null },
       { fileSystem: 'exfat', label: 'TWO', fault: null },
     ]);
@@ -84,9 +68,9 @@ describe('volumes of another disk', () => {
     const stop = setInterval(() => existsSync(`${image}.ullager-journal`) && process.emit('SIGINT'), 1);
     const code = await run(image, { target, with: withOld, inPlace: true }).catch(fail);
     clearInterval(stop);
-    expect([code, err]).toEqual([1, expect.stringMatching(/stopped safely/)]);
+    expect([code, io.err]).toEqual([1, expect.stringMatching(/stopped safely/)]);
     expect(await run(image, { resume: true, inPlace: true }).catch(fail)).toBe(2);
-    expect(err).toMatch(/--with old=FILE/);
+    expect(io.err).toMatch(/--with old=FILE/);
     expect(await run(image, { resume: true, inPlace: true, with: [`old=${fresh}`] }).catch(fail)).toBe(1);
     expect(await run(image, { resume: true, inPlace: true, with: withOld })).toBe(0);
     expect(await filesOf(image, '1')).toEqual(await filesOf(old, '1'));
@@ -104,7 +88,7 @@ describe('volumes of another disk', () => {
   ])('are refused with %s', async (_, named, code, words) => {
     const before = readFileSync(fresh);
     expect(await run(fresh, { target, with: named, inPlace: true }).catch(fail)).toBe(code);
-    expect(err).toMatch(words);
+    expect(io.err).toMatch(words);
     expect(isSame(fresh, before)).toBe(true);
     expect(existsSync(`${fresh}.ullager-journal`)).toBe(false);
   });
@@ -112,10 +96,10 @@ describe('volumes of another disk', () => {
   it('are refused where there is no such volume, or it does not fit', async () => {
     const none = json('none.json', { volumes: [{ copy: 3, from: 'old' }] });
     expect(await run(fresh, { target: none, with: withOld, out: path('no.img') }).catch(fail)).toBe(2);
-    expect(err).toMatch(/no volume 3 on old/);
+    expect(io.err).toMatch(/no volume 3 on old/);
     const tight = json('tight.json', { volumes: [{ copy: 1, from: 'old', size: '300000 B' }] });
     expect(await run(fresh, { target: tight, with: withOld, out: path('no.img') }).catch(fail)).toBe(1);
-    expect(err).toMatch(/below the floor/);
+    expect(io.err).toMatch(/below the floor/);
     expect(existsSync(path('no.img'))).toBe(false);
   });
 });
@@ -134,7 +118,7 @@ it('a volume in sectors of another size is made anew, told before, and every fil
   };
   await make(json('coarse.json', empty), { out: coarse });
   expect(await plan(coarse, { target, with: withOld, json: true })).toBe(0);
-  expect(JSON.parse(out.slice(out.indexOf('{'))).notes).toEqual([
+  expect(JSON.parse(io.out.slice(io.out.indexOf('{'))).notes).toEqual([
     expect.stringMatching(/sectors of 512 bytes: it is made anew for 4096/),
     expect.stringMatching(/TWO/),
   ]);
@@ -162,6 +146,6 @@ it('folders go to a new volume, and from another disk, and are only taken away w
     transfers: [{ from: { disk: 'old', volume: 1 }, folder: 'x', to: 'data', then: 'remove' }],
   });
   expect(await run(fresh, { target: taken, with: withOld, out: path('no.img') }).catch(fail)).toBe(1);
-  expect(err).toMatch(/only read/);
+  expect(io.err).toMatch(/only read/);
   expect(existsSync(path('no.img'))).toBe(false);
 });

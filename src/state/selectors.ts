@@ -106,15 +106,20 @@ export function usePlanOptions({ disk, job }: Pick<Current, 'disk' | 'job'>): Pl
   }, [recipe, wishes, other, disks]);
 }
 
-/** The other disks that a layout copies from, as far as they are open. */
+/** The other disks that a layout takes volumes or files from. */
+function sourceIdsOf(planned: Layout | undefined): Set<string> {
+  const origins = planned?.volumes.map((v) => v.origin) ?? [];
+  return new Set([
+    ...origins.flatMap((o) => (o.kind === 'copy' && o.of.disk !== HERE ? [o.of.disk] : [])),
+    ...(planned?.transfers ?? []).flatMap((t) => (t.from.disk === HERE ? [] : [t.from.disk])),
+  ]);
+}
+
+/** The other disks that a layout reads, as far as they are open. */
 export function useSourceDisks(planned: Layout | undefined): readonly SourceDisk[] {
   const disks = useBench((s) => s.disks);
   return useMemo(() => {
-    const origins = planned?.volumes.map((v) => v.origin) ?? [];
-    const read = new Set<string>([
-      ...origins.flatMap((o) => (o.kind === 'copy' && o.of.disk !== HERE ? [o.of.disk] : [])),
-      ...(planned?.transfers ?? []).flatMap((t) => (t.from.disk === HERE ? [] : [t.from.disk])),
-    ]);
+    const read = sourceIdsOf(planned);
     return disks.flatMap(({ stored: { id, name, source }, survey }): SourceDisk[] => {
       if (!survey || !read.has(id)) return [];
       if (source.kind !== 'practice') return [{ disk: id, name, survey }];
@@ -161,10 +166,7 @@ export function useTie(id: string): string | undefined {
     const [user, run] =
       Object.entries(runs).find(([, { state, plan }]) => state !== 'finished' && otherDisks(plan).has(id)) ?? [];
     if (run) return `${placesElsewhere(run.plan).has(id) ? 'lends room to' : 'is read for'} ${nameOf(user!)}`;
-    const [planner] =
-      Object.entries(jobs).find(([, { history }]) =>
-        history.present.volumes.some(({ origin }) => origin.kind === 'copy' && origin.of.disk === id),
-      ) ?? [];
+    const [planner] = Object.entries(jobs).find(([, { history }]) => sourceIdsOf(history.present).has(id)) ?? [];
     return planner && `is read for ${nameOf(planner)}`;
   });
 }

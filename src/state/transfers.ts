@@ -1,4 +1,5 @@
 /** What goes from volume to volume in a plan, as far as it has been looked at: the engine reads the folders. */
+import { clusterSizeOf } from '@/core/job';
 import type { Layout } from '@/core/layout';
 import type { PlannedTransfer } from '@/core/plan';
 import { engine } from '@/engine';
@@ -10,13 +11,10 @@ import { get, set, useBench, type LookedTransfers } from './store';
 function keyOf(planned: Layout): string {
   const transfers = planned.transfers ?? [];
   const targets = planned.volumes.filter((v) => transfers.some((t) => t.to === v.id));
-  const told = targets.map(({ id, origin, fileSystem, clusterSize, format }) => [
-    id,
-    origin,
-    fileSystem,
-    clusterSize,
-    format,
-  ]);
+  const told = targets.map((target) => {
+    const { id, origin, fileSystem, format } = target;
+    return [id, origin, fileSystem, clusterSizeOf(target, planned.sectorSize), format];
+  });
   return JSON.stringify([transfers, told]);
 }
 

@@ -1,6 +1,6 @@
 /** Folders that get a volume of their own: room for them with headroom, and everything moved there. */
 import {
-  addTransfer,
+  addFolders,
   boundOf,
   createVolume,
   endOf,
@@ -11,10 +11,10 @@ import {
   volumeOf,
   type Bounds,
   type Edited,
+  type FolderWish,
   type Layout,
   type VolumeId,
 } from '@/core/layout';
-import { HERE } from '@/core/place';
 import { ceilTo, formatSize, MIB } from '@/core/size';
 import { newVolumeSpec } from './proposals';
 
@@ -56,29 +56,18 @@ export function giveOwnVolume(
   folders: readonly PickedFolder[],
   leave: boolean,
 ): Edited {
-  const source = volumeOf(layout, id);
-  const { origin } = source;
-  if (origin.kind !== 'kept' || folders.length === 0) return { ok: false, reason: 'No folder is picked.' };
+  if (volumeOf(layout, id).origin.kind !== 'kept' || folders.length === 0)
+    return { ok: false, reason: 'No folder is picked.' };
   const size = sizeForFolders(folders);
   const made = withRoom(layout, bounds, id, size, folders);
   if (!made.ok) return made;
   const added = made.layout.volumes.find((v) => !layout.volumes.some((w) => w.id === v.id))!;
-  let next = made.layout;
-  for (const { path } of folders) {
-    const under = path.slice(path.lastIndexOf('/') + 1);
-    const wish = {
-      from: { disk: HERE, number: origin.number },
-      fromName: nameOf(source),
-      to: added.id,
-      folder: path,
-      under,
-    };
-    const moved = addTransfer(next, { ...wish, then: 'remove', ...(leave ? { leave: 'link' as const } : {}) });
-    if (!moved.ok) return moved;
-    next = moved.layout;
-  }
+  const paths = folders.map((f) => f.path);
+  const wish: FolderWish = { to: added.id, then: 'remove', ...(leave ? { leave: 'link' } : {}) };
+  const moved = addFolders(made.layout, id, paths, wish);
+  if (!moved.ok) return moved;
   const count = folders.length === 1 ? folders[0]!.path : `${folders.length} folders`;
-  return { ok: true, layout: next, name: `A volume of its own for ${count}`, notes: made.notes };
+  return { ok: true, layout: moved.layout, name: `A volume of its own for ${count}`, notes: made.notes };
 }
 
 function withRoom(

@@ -1,7 +1,7 @@
 export { checkDocument, inspectDocument, planDocument } from './documents';
 export { resolveTarget } from './resolve-target';
 export type { NamedSources } from './resolve-target';
-export { lookAtTransfers, transferWishes } from './resolve-transfers';
+export { clusterSizeOf, lookAtTransfers, transferWishes } from './resolve-transfers';
 export type { OpenVolumeOf } from './resolve-transfers';
 export { parseTarget } from './target';
 export type { TargetInput } from './target';

@@ -1,7 +1,7 @@
 /** The transfers that a target asks for, each looked at: what it comes to, and what of it can't be kept. */
 import { factsOfTransfer, listTree, type Tree } from '@/core/files';
 import { kindFacts, type Volume } from '@/core/fs';
-import { volumeOf, type LaidVolume, type Layout, type TransferWish } from '@/core/layout';
+import { volumeOf, type LaidVolume, type Layout, type TransferWish, type VolumeId } from '@/core/layout';
 import { HERE, type VolumeRef } from '@/core/place';
 import type { PlannedTransfer } from '@/core/plan';
 import type { ResolvedTarget } from './resolve-target';
@@ -55,10 +55,13 @@ export async function lookAtTransfers(
   open: OpenVolumeOf,
 ): Promise<PlannedTransfer[]> {
   const out: PlannedTransfer[] = [];
+  const existing = new Map<VolumeId, Tree['entries']>();
   for (const wish of wishes) {
     const volume = await open(wish.from);
     const tree = await listTree(volume, wish.folder);
     const target = volumeOf(layout, wish.to);
+    const there = existing.get(target.id) ?? (await existingOn(target, open));
+    existing.set(target.id, there);
     const facts = factsOfTransfer({
       tree,
       folder: wish.folder,
@@ -66,14 +69,15 @@ export async function lookAtTransfers(
       source: kindFacts(volume.info.kind),
       target: kindFacts(target.fileSystem),
       clusterSize: clusterSizeOf(target, layout.sectorSize),
-      existing: await existingOn(target, open),
+      existing: there,
     });
     out.push({ ...wish, facts });
   }
   return out;
 }
 
-function clusterSizeOf({ clusterSize, fileSystem, length }: LaidVolume, sectorSize: number): number {
+/** Bytes: what is chosen, or what a volume of that length gets. */
+export function clusterSizeOf({ clusterSize, fileSystem, length }: LaidVolume, sectorSize: number): number {
   return clusterSize ?? kindFacts(fileSystem).defaultClusterSize(length, sectorSize) ?? sectorSize;
 }
 

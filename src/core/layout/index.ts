@@ -36,8 +36,8 @@ export type { Bounds, CopyOrigin, Gap, LaidVolume, Layout, Role, TableKind, Volu
 export { letterFault, nextLetter } from './letters';
 export { moveVolume, removeAll, reorderVolume } from './move-edits';
 export { endRange, isResizable, roughEndRange, startRange } from './ranges';
-export { addTransfer, mergeVolume, removeTransfer, transferWords } from './transfer-edits';
-export type { TransferWish } from './transfer-edits';
+export { addFolders, addTransfer, mergeVolume, removeTransfer, transferWords } from './transfer-edits';
+export type { FolderWish, TransferWish } from './transfer-edits';
 export { canGive, makeRoom, sizeRange } from './room';
 export type { RoomSource, RoomWish } from './room';
 export { layoutSchema } from './schema';

@@ -42,6 +42,25 @@ export function addTransfer(layout: Layout, wish: TransferWish): Edited {
   return { ok: true, layout: next, name: transferWords(layout, wish), notes: [] };
 }
 
+/** How folders of a volume go to another one. */
+export type FolderWish = Pick<TransferWish, 'to' | 'then' | 'leave'>;
+
+/** Has folders of a volume go to another one, each with its own name, beside what is there. */
+export function addFolders(layout: Layout, id: VolumeId, paths: readonly string[], wish: FolderWish): Edited {
+  const source = volumeOf(layout, id);
+  if (source.origin.kind !== 'kept') return refuse(`${nameOf(source)} is not there yet.`);
+  const from = { disk: HERE, number: source.origin.number };
+  let result: Edited = refuse('No folder is picked.');
+  let next = layout;
+  for (const folder of paths) {
+    const under = folder.slice(folder.lastIndexOf('/') + 1);
+    result = addTransfer(next, { ...wish, from, fromName: nameOf(source), folder, under });
+    if (!result.ok) return result;
+    next = result.layout;
+  }
+  return result;
+}
+
 /** Takes a transfer out of the plan. */
 export function removeTransfer(layout: Layout, wish: TransferWish): Edited {
   const transfers = (layout.transfers ?? []).filter((t) => !sameFolder(t, wish));

@@ -4,7 +4,7 @@ import { boundsOf, type Survey, type SurveyedVolume } from '@/core/inspect';
 import { endOf, lastUsable, nameOf, settle, type LaidVolume, type Layout } from '@/core/layout';
 import { formatSize } from '@/core/size';
 import { gptRoom, USUAL_ENTRIES, USUAL_ENTRY_SIZE } from '@/core/table';
-import { refused } from './refused';
+import { refused, unsound } from './refused';
 import type { Copied, Kept } from './subjects';
 
 /** What is asked. */
@@ -102,5 +102,3 @@ function assertLength(wanted: number, before: number, now: SurveyedVolume, error
 }
 
 const titleOf = (now: SurveyedVolume): string => now.info?.title ?? 'unknown';
-const unsound = (now: SurveyedVolume, first: string): CoreError =>
-  new CoreError('fs.unsound', { fileSystem: titleOf(now), findings: now.findings.length, first });

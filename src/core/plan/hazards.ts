@@ -17,7 +17,7 @@ export interface Failing {
 export interface HazardContext {
   readonly override?: boolean;
   readonly failing?: Failing;
-  /** Other disks that volumes are copied from. */
+  /** Other disks that volumes, or files, are copied from. */
   readonly disks?: readonly SourceDisk[];
 }
 
@@ -76,8 +76,10 @@ function failingWords(survey: Survey, failing: Failing | undefined): string[] {
 
 /** What a disk that fails means for what is copied from it. */
 function salvageWords({ disk, name, survey, failing }: SourceDisk, steps: readonly Step[]): string[] {
-  const copied = steps.flatMap((s) => (s.kind === 'carry' && s.keeps && s.from.disk === disk ? [s.from.start] : []));
-  const hit = survey.volumes.filter((v) => copied.includes(v.start) && failing?.dead.some((d) => liesIn(v, d)));
+  const read = steps.flatMap((s) =>
+    (s.kind === 'transfer' || (s.kind === 'carry' && s.keeps)) && s.from.disk === disk ? [s.from.start] : [],
+  );
+  const hit = survey.volumes.filter((v) => read.includes(v.start) && failing?.dead.some((d) => liesIn(v, d)));
   if (hit.length === 0) return [];
   return [
     `Parts of ${name} can’t be read. It is copied as far as it goes: what can’t be read becomes zeros, and the proof names every file that lost bytes.`,

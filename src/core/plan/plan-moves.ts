@@ -20,7 +20,7 @@ export interface MoveContext {
   readonly now: Layout;
   readonly planned: Layout;
   readonly kept: readonly Kept[];
-  /** Volumes that go, but stay where they are until they have been copied. */
+  /** Volumes that go, but stay where they are until they, or files of them, have been copied. */
   readonly standing: readonly SurveyedVolume[];
   readonly scratch: readonly Scratch[];
   readonly cost: (reads: number, writes: number, seeks: number, carries: number) => StepCost;
@@ -84,7 +84,7 @@ class MovePlanner {
     const moved = order.moves.find((m) => !this.kept.some((k) => k.now.number === m.number));
     if (moved)
       throw refused(
-        `volume ${moved.number}, which is copied before it goes, stands in the way. Keep it in this plan, and take it away in the next`,
+        `volume ${moved.number}, which is read before it goes, stands in the way. Keep it in this plan, and take it away in the next`,
       );
     const onTheWay = this.#shrinkingOnTheWay(order.moves);
     const places = new Map(

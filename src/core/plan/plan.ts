@@ -28,7 +28,7 @@ export interface PlanSource {
 export interface Plan {
   /** The disk as it was when the plan was derived; it leads nowhere from any other. */
   readonly relies: DiskFacts;
-  /** Other disks that volumes are copied from. */
+  /** Other disks that volumes, or files, are copied from. */
   readonly sources: readonly PlanSource[];
   /** What other disks lend. */
   readonly lent: readonly LentRoom[];

@@ -7,7 +7,7 @@ import { isMade, nameOf, type LaidVolume, type Layout, type TransferWish } from 
 import { HERE, type Place } from '@/core/place';
 import { formatSize, spaced } from '@/core/size';
 import type { MediumSpeed } from './medium';
-import { refused } from './refused';
+import { refused, unsound } from './refused';
 import type { LeftLink, Loss } from './steps';
 import { placeOf, type Copied, type Kept, type SourceDisk } from './subjects';
 
@@ -96,7 +96,8 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
   const here = own ? (kept ? 'kept' : 'going') : undefined;
   if (target.origin.kind === 'kept' && own && target.origin.number === number)
     throw refused(`${sourceName} is both where ${folderWords(wish)} comes from and where it goes`);
-  assertSound(source, sourceName, context.override);
+  if (!source.info) throw refused(`what is on ${sourceName} is not known, so no files can be taken from it`);
+  assertSound(source, context.override);
   if (kept?.planned.format) throw refused(`${sourceName} is formatted, and files are taken from it`);
   if (wish.then === 'remove' && !own)
     throw refused(`files are taken away only from the disk that is written, and ${other!.name} is only read`);
@@ -172,9 +173,7 @@ function targetOf(target: LaidVolume, context: TransferContext): { now?: Surveye
   if (origin.kind === 'copy') return { number: context.copied.find((c) => c.planned.id === target.id)!.number };
   if (isMade(target) || origin.kind !== 'kept') return {};
   const { now } = context.kept.find((k) => k.now.number === origin.number)!;
-  const error = context.override ? undefined : now.findings.find((f) => f.severity === 'error');
-  if (error)
-    throw new CoreError('fs.unsound', { fileSystem: title, findings: now.findings.length, first: error.message });
+  assertSound(now, context.override);
   return { now, number: now.number };
 }
 
@@ -186,15 +185,9 @@ export function leftOut({ facts: { loses } }: PlannedTransfer): Loss | undefined
 
 const folderWords = ({ folder }: PlannedTransfer): string => (folder === '' ? 'everything' : folder);
 
-function assertSound(source: SurveyedVolume, name: string, override: boolean): void {
-  if (!source.info) throw refused(`what is on ${name} is not known, so no files can be taken from it`);
-  const error = override ? undefined : source.findings.find((f) => f.severity === 'error');
-  if (error)
-    throw new CoreError('fs.unsound', {
-      fileSystem: source.info.title,
-      findings: source.findings.length,
-      first: error.message,
-    });
+function assertSound(volume: SurveyedVolume, override: boolean): void {
+  const error = override ? undefined : volume.findings.find((f) => f.severity === 'error');
+  if (error) throw unsound(volume, error.message);
 }
 
 /** What is taken over where it lies needs nobody who can read it. */

@@ -4,24 +4,33 @@ import { CoreError } from '@/core/errors';
 import { joinRanges, overlapsAny, type ByteRange } from '@/core/fs';
 import { differenceOf, factsOf, surveyDisk, type Survey } from '@/core/inspect';
 import { ALIGNMENT } from '@/core/layout';
-import { isHere } from '@/core/place';
+import { isHere, type DiskId } from '@/core/place';
 import { stepTable, stepTouches, stillFree, type Plan } from '@/core/plan';
 import { readTable, type DiskTable } from '@/core/table';
 import type { RunState } from './journal-state';
 import type { RunPorts } from './ports';
 import { hasSamples } from './samples';
 
+/** The disks as they were looked at: the one that is written, and each that is only read. */
+export interface Surveyed {
+  readonly survey: Survey;
+  readonly sources: ReadonlyMap<DiskId, Survey>;
+}
+
 /**
  * Surveys the disk and compares it with what the plan relies on, and the other disks with what they lend.
  * @throws CoreError `run.changed`, `run.source`, `run.elsewhere`
  */
-export async function assertAsPlanned(plan: Plan, { disk, others }: RunPorts): Promise<Survey> {
+export async function assertAsPlanned(plan: Plan, { disk, others }: RunPorts): Promise<Surveyed> {
   const survey = await surveyDisk(disk);
   const difference = differenceOf(plan.relies, factsOf(survey));
   if (difference) throw new CoreError('run.changed', { reason: difference });
   assertAtHand(plan, others);
+  const sources = new Map<DiskId, Survey>();
   for (const { disk: id, name, relies } of plan.sources) {
-    const changed = differenceOf(relies, factsOf(await surveyDisk(others!.get(id)!)));
+    const source = await surveyDisk(others!.get(id)!);
+    sources.set(id, source);
+    const changed = differenceOf(relies, factsOf(source));
     if (changed) throw new CoreError('run.source', { name, reason: changed });
   }
   for (const [id, other] of others ?? []) {
@@ -29,7 +38,7 @@ export async function assertAsPlanned(plan: Plan, { disk, others }: RunPorts): P
     if (name === undefined || stillFree(await surveyDisk(other), id, plan.lent)) continue;
     throw new CoreError('run.elsewhere', { name, reason: 'the room that the plan takes of it is in use' });
   }
-  return survey;
+  return { survey, sources };
 }
 
 /**

@@ -1,6 +1,5 @@
 /** Carrying out a plan, from the beginning or from wherever a journal says it was. */
 import { CoreError } from '@/core/errors';
-import { surveyDisk } from '@/core/inspect';
 import { provePlan, stepWords, type Plan, type Step } from '@/core/plan';
 import { certify, type Certificate, type VolumeProof } from '@/core/proof';
 import { assertAsLeft, assertAsPlanned } from './binding';
@@ -39,13 +38,11 @@ export async function startRun(plan: Plan, ports: RunPorts, start: RunStart = {}
       reason: `step ${earlier.next + 1} of ${earlier.plan.steps.length} is next`,
     });
   provePlan(plan);
-  const survey = await assertAsPlanned(plan, ports);
+  const { survey, sources } = await assertAsPlanned(plan, ports);
   const disk = await takeSamples(ports.disk, survey);
   const others = [];
-  for (const { disk: id } of plan.sources) {
-    const source = ports.others!.get(id)!;
-    others.push({ disk: id, samples: await takeSamples(source, await surveyDisk(source)) });
-  }
+  for (const [id, source] of sources)
+    others.push({ disk: id, samples: await takeSamples(ports.others!.get(id)!, source) });
   if (earlier) await ports.journal.clear();
   await ports.journal.append({
     kind: 'begin',

@@ -1,8 +1,15 @@
 /** Trees between volumes of every kind: everything that can be kept is, all else was told, whatever is cut. */
-import { MemoryDevice, WindowDevice } from '@/core/device';
+import { MediumDevice, MemoryDevice, WindowDevice } from '@/core/device';
 import { findKind, type FileEntry } from '@/core/fs';
 import { surveyDisk, type Survey } from '@/core/inspect';
-import { lookAtTransfers, parseTarget, resolveTarget, transferWishes, type TargetInput } from '@/core/job';
+import {
+  lookAtTransfers,
+  parseTarget,
+  resolveTarget,
+  transferWishes,
+  type OpenVolumeOf,
+  type TargetInput,
+} from '@/core/job';
 import { derivePlan, type Plan } from '@/core/plan';
 import { seededRandom } from '@/core/practice';
 import { takeManifest, type ManifestEntry } from '@/core/proof';
@@ -181,6 +188,47 @@ describe('a tree goes to another volume', () => {
     const end = await surviveCuts(plan, disk, seededRandom(9), 5);
     const after = await manifest(end, (await surveyDisk(end)).volumes[0]!);
     expect(byContent(after, 'tree')).toEqual(byContent(source, 'tree'));
+  });
+});
+
+describe('files of another disk that fails', () => {
+  it('are taken as far as they can be read, which is told before, and the proof names what they lost', async () => {
+    const [source, disk] = [await twoVolumes('ntfs', 'fat16', 12, 3), await twoVolumes('exfat', 'ntfs', 3, 4)];
+    const [there, here] = [await surveyDisk(source), await surveyDisk(disk)];
+    const [from] = there.volumes;
+    const old = await openAt(source, from!);
+    const hurt: { path: string; start: number }[] = [];
+    for await (const entry of old.walk()) {
+      if (entry.kind !== 'file' || entry.stream !== undefined || !entry.path.startsWith('tree/')) continue;
+      for await (const run of old.content(entry))
+        if (run.kind === 'at' && hurt.length === 0) hurt.push({ path: entry.path, start: from!.start + run.offset });
+    }
+    const dead = hurt.map(({ start }) => ({ start, end: start + 512 }));
+    const failing = new MediumDevice(source, { read: 1e9, write: 1e9, seek: 0, weak: [], dead });
+    const target = parseTarget({
+      volumes: [{ keep: 1 }, { keep: 2, as: 'to' }],
+      transfers: [{ from: { disk: 'old', volume: 1 }, folder: 'tree', to: 'to', under: 'Taken' }],
+    });
+    const resolved = resolveTarget(here, target);
+    const open: OpenVolumeOf = async (ref) =>
+      ref.disk === 'old'
+        ? old
+        : openAt(
+            disk,
+            here.volumes.find((v) => v.number === ref.number)!,
+          );
+    const wishes = transferWishes(target, resolved, new Set(['old']));
+    const transfers = await lookAtTransfers(wishes, resolved.layout, open);
+    const disks = [{ disk: 'old', name: 'Old stick', survey: there, failing: { weak: [], dead } }];
+    const plan = derivePlan(here, resolved.layout, { transfers, disks });
+    expect(plan.hazards.map((h) => h.message)).toContainEqual(
+      expect.stringMatching(/^Parts of Old stick can’t be read/),
+    );
+    const others = new Map([['old', failing]]);
+    const certificate = await startRun(plan, { disk, others, journal: new MemoryJournal(), now: NOW });
+    expect(certificate).toMatchObject({ outcome: 'salvaged', proven: false });
+    const lost = certificate.volumes.flatMap((v) => v.lost?.listed ?? []);
+    expect(lost).toEqual([{ path: hurt[0]!.path.replace('tree/', 'Taken/'), bytes: 512 }]);
   });
 });
 

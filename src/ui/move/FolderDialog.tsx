@@ -2,16 +2,7 @@
 
 import { giveOwnVolume, sizeForFolders, type PickedFolder } from '@/core/goal';
 import { findKind } from '@/core/fs';
-import {
-  addTransfer,
-  nameOf,
-  type Bounds,
-  type Edited,
-  type LaidVolume,
-  type Layout,
-  type VolumeId,
-} from '@/core/layout';
-import { HERE } from '@/core/place';
+import { addFolders, nameOf, type Bounds, type LaidVolume, type Layout, type VolumeId } from '@/core/layout';
 import { ask, edit, look, useBench } from '@/state';
 import { Alert, Button, Checkbox, Modal, Segmented, Select } from 'antd';
 import { useState } from 'react';
@@ -39,38 +30,6 @@ export function FolderDialog(props: Props) {
   );
 }
 
-/** Has every folder go to a volume that is in the plan. */
-function toVolume(
-  layout: Layout,
-  {
-    volume,
-    folders,
-    to,
-    then,
-    leave,
-  }: { volume: LaidVolume; folders: readonly PickedFolder[]; to: VolumeId; then: 'keep' | 'remove'; leave: boolean },
-): Edited {
-  const { origin } = volume;
-  if (origin.kind !== 'kept') return { ok: false, reason: `${nameOf(volume)} is not there yet.` };
-  let result: Edited = { ok: false, reason: 'No folder is picked.' };
-  let next = layout;
-  for (const { path } of folders) {
-    const under = path.slice(path.lastIndexOf('/') + 1);
-    const wish = {
-      from: { disk: HERE, number: origin.number },
-      fromName: nameOf(volume),
-      to,
-      folder: path,
-      under,
-      then,
-    };
-    result = addTransfer(next, { ...wish, ...(leave ? { leave: 'link' as const } : {}) });
-    if (!result.ok) return result;
-    next = result.layout;
-  }
-  return result;
-}
-
 function FolderForm({ id, planned, bounds, volume }: Props) {
   const size = useSizes();
   const refusal = useBench((s) => s.refusal);
@@ -82,11 +41,12 @@ function FolderForm({ id, planned, bounds, volume }: Props) {
   const links = then === 'remove' && findKind(volume.fileSystem)?.holds.linkTo !== undefined;
   const bytes = folders.reduce((sum, f) => sum + f.bytes, 0);
   const move = (): void => {
-    const wished = { volume, folders, then, leave: leave && links };
+    const left = leave && links;
+    const paths = folders.map((f) => f.path);
     const result = edit(id, (layout) =>
       to === OWN
-        ? giveOwnVolume(layout, bounds, volume.id, folders, wished.leave)
-        : toVolume(layout, { ...wished, to }),
+        ? giveOwnVolume(layout, bounds, volume.id, folders, left)
+        : addFolders(layout, volume.id, paths, { to, then, ...(left ? { leave: 'link' } : {}) }),
     );
     if (!result?.ok) return;
     ask();

@@ -6,7 +6,7 @@ import { isHere } from '@/core/place';
 import { compareManifests, digestWhole, lossesOf, takeManifest, type ManifestEntry } from '@/core/proof';
 import { readJournal } from '../journal-state';
 import type { StepContext, StepRunner } from './step-context';
-import { expectedOf, manifestOf } from './transferring';
+import { expectedOf, measuresFor } from './transferring';
 
 const MANIFEST_PART = 2000;
 
@@ -72,9 +72,10 @@ async function assertSound({ at }: CheckStep, context: StepContext): Promise<voi
 export async function proveVolume(step: ProveStep, context: StepContext): Promise<void> {
   const after: ManifestEntry[] = [];
   for await (const entry of readingOf(context, context.ports.disk, step)) after.push(entry);
-  const measured = step.made ?? (await manifestOf(context.ports.journal, step.measure ?? step.number));
-  if (!measured) throw new CoreError('storage.lost', { what: `What was read of ${step.name} before the run` });
-  const before = await expectedOf(step, context);
+  const measures = await measuresFor(step, context.ports.journal);
+  if (!step.made && !measures.has(step.measure ?? step.number))
+    throw new CoreError('storage.lost', { what: `What was read of ${step.name} before the run` });
+  const before = await expectedOf(step, measures, context.ports.hasher);
   const comparison = compareManifests(before, after);
   const findings = step.by === 'files' ? await (await context.open(context.window(step.at))).check() : [];
   const lost = lossesOf(before, await unreadOf(step, context));

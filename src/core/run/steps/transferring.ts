@@ -8,7 +8,7 @@ import type { AdoptStep, ClearStep, CompareStep, Gives, LeftLink, ProveStep, Tra
 import { compareManifests, portableHasher, takeManifest, type HasherFactory, type ManifestEntry } from '@/core/proof';
 import type { JournalStore } from '../journal';
 import { readJournal } from '../journal-state';
-import type { StepContext, StepRunner } from './step-context';
+import type { StepRunner } from './step-context';
 
 /** What is on a volume, as far as names go. */
 async function pathsOf(volume: Volume): Promise<{ path: string; kind: string; stream?: string | undefined }[]> {
@@ -65,8 +65,9 @@ export const compare: StepRunner<CompareStep> = async (step, context) => {
   const { hasher, signal, alwaysBytes } = context.ports;
   const window = context.window(at);
   const volume = await context.open(window);
-  const expected = await expectedOf(step, context);
-  const last = receives.length === 0 ? new Set<string>() : await arrived(step, context, expected);
+  const measures = await measuresFor(step, context.ports.journal);
+  const expected = await expectedOf(step, measures, hasher);
+  const last = receives.length === 0 ? new Set<string>() : await arrived(step, measures, expected, hasher);
   const found: ManifestEntry[] = [];
   const options = {
     only: ({ path }: { path: string }) => last.has(path),
@@ -88,10 +89,11 @@ export const compare: StepRunner<CompareStep> = async (step, context) => {
 /** The paths at which the last of what came to a volume stands. */
 async function arrived(
   step: CompareStep,
-  context: StepContext,
+  measures: Measures,
   expected: readonly ManifestEntry[],
+  hasher: HasherFactory | undefined,
 ): Promise<Set<string>> {
-  const before = await expectedOf({ ...step, receives: step.receives.slice(0, -1) }, context);
+  const before = await expectedOf({ ...step, receives: step.receives.slice(0, -1) }, measures, hasher);
   const known = new Set(before.map((e) => e.path));
   return new Set(expected.flatMap((e) => (known.has(e.path) ? [] : [e.path])));
 }
@@ -135,13 +137,14 @@ async function linkEntry(
 /** What a volume must hold by a step, from what was read before the run. */
 export async function expectedOf(
   { number, fileSystem, receives = [], gives = [], measure = number }: ExpectingStep,
-  { ports: { journal, hasher = portableHasher } }: StepContext,
+  measures: Measures,
+  hasher: HasherFactory = portableHasher,
 ): Promise<ManifestEntry[]> {
-  const before = (await manifestOf(journal, measure)) ?? [];
+  const before = measures.get(measure) ?? [];
   if (fileSystem === undefined) return before;
-  const receipts: Receipt[] = [];
-  for (const { measure: from, folder, under, adopted } of receives)
-    receipts.push({ folder, under, adopted, from: (await manifestOf(journal, from)) ?? [] });
+  const receipts = receives.map(({ measure: from, folder, under, adopted }): Receipt => {
+    return { folder, under, adopted, from: measures.get(from) ?? [] };
+  });
   const { holds } = kindFacts(fileSystem);
   const left = [];
   for (const given of gives) left.push(...(await linkEntry(given, before, holds, hasher)));
@@ -151,14 +154,22 @@ export async function expectedOf(
 
 type ExpectingStep = Pick<ProveStep, 'number' | 'fileSystem' | 'receives' | 'gives' | 'measure'>;
 
-/** The manifest that the check step of a number kept, or undefined where there was none. */
-export async function manifestOf(journal: JournalStore, number: number): Promise<ManifestEntry[] | undefined> {
-  let entries: ManifestEntry[] | undefined;
+/** Manifests that check steps kept, by their number. */
+type Measures = ReadonlyMap<number, ManifestEntry[]>;
+
+/** All that a step is measured by, in one reading of the journal; nothing of a number that was not checked. */
+export async function measuresFor(
+  { number, receives = [], measure = number }: ExpectingStep,
+  journal: JournalStore,
+): Promise<Measures> {
+  const wanted = new Set([measure, ...receives.map((r) => r.measure)]);
+  const out = new Map<number, ManifestEntry[]>();
   for await (const { record } of readJournal(journal)) {
-    if (record.kind !== 'manifest' || record.number !== number) continue;
-    if (record.part === 0) entries = [];
-    if (!entries) break;
-    for (const entry of record.entries) entries.push(entry);
+    if (record.kind !== 'manifest' || !wanted.has(record.number)) continue;
+    // A check that was cut off begins again.
+    if (record.part === 0) out.set(record.number, []);
+    const entries = out.get(record.number);
+    if (entries) for (const entry of record.entries) entries.push(entry);
   }
-  return entries;
+  return out;
 }
