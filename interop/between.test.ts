@@ -91,19 +91,35 @@ describe('folders that went to another volume', () => {
     if (from === 'ntfs') expect(read('fls', ['-o', `${first}`, image])).toMatch(/ \d+-144-\d+:\s+f$/m);
   });
 
+  it('that is parked is on its volume as before, and nowhere else', () => {
+    const volumes = ['PART', 'PARK'].map((label) => ({ size: '40 MiB', fileSystem: 'ntfs', label, fill: fill(12) }));
+    const image = make('parked', '84 MiB', 'gpt', volumes);
+    const before = [bins(image, 1), bins(image, 2)];
+    const wish = { from: { volume: 1 }, folder: 'f', to: 'park', under: 'meanwhile', then: 'back' };
+    run(image, {
+      volumes: [
+        { keep: 1, size: '36 MiB' },
+        { keep: 2, as: 'park' },
+      ],
+      transfers: [wish],
+    });
+    expect(starts(image).map((start) => byReader(image, start))).toEqual(before);
+  });
+
   it.each([
-    ['exfat', false],
-    ['ntfs', true],
+    ['ntfs', 'exfat', false],
+    ['ntfs', 'ntfs', true],
+    ['exfat', 'exfat', true],
   ] as const)(
-    'of a volume that goes, %s, are merged into the NTFS one before, which takes its room',
-    (second, lies) => {
-      const volumes = ['ntfs', second].map((fileSystem, i) => ({
+    'of a volume that goes are merged into the one before, which takes its room, %s and %s',
+    (first, second, lies) => {
+      const volumes = [first, second].map((fileSystem, i) => ({
         size: '44 MiB',
         fileSystem,
         label: `V${i}`,
         fill: fill(9 + i),
       }));
-      const image = make(`merge-${second}`, '92 MiB', 'mbr', volumes);
+      const image = make(`merge-${first}-${second}`, '92 MiB', 'mbr', volumes);
       const kept = box.path('merge-before.img');
       copyFileSync(image, kept);
       const transfers = [{ from: { volume: 2 }, folder: '', to: 'all', under: 'second', then: 'remove' }];
@@ -114,7 +130,7 @@ describe('folders that went to another volume', () => {
       run(image, target);
       const other = bins(kept, 2).map(([path, sha]): [string, string] => [`second/${path}`, sha]);
       expect(byReader(image, starts(image)[0]!)).toEqual([...bins(kept, 1), ...other].sort());
-      expect(read('fsstat', ['-o', `${starts(image)[0]!}`, image])).toMatch(/NTFS/);
+      expect(read('fsstat', ['-o', `${starts(image)[0]!}`, image])).toMatch(new RegExp(first, 'i'));
     },
   );
 });

@@ -11,7 +11,8 @@ export interface Receipt extends Places {
   readonly adopted?: boolean | undefined;
 }
 
-const isBelow = (path: string, folder: string): boolean =>
+/** Whether a path is a folder, belongs to it, or is in it. */
+export const isBelow = (path: string, folder: string): boolean =>
   folder === '' || path === folder || path.startsWith(`${folder}/`) || path.startsWith(`${folder}:`);
 
 const byPath = (a: ManifestEntry, b: ManifestEntry): number => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0);

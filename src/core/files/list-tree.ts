@@ -20,17 +20,22 @@ export async function listTree(volume: Volume, folder: string): Promise<Tree> {
     const own = path === folder || path.startsWith(below) || (stream !== undefined && path.startsWith(beside));
     if (folder === '' || own) entries.push(entry);
   }
-  // A folder comes before everything that begins with its name and a slash, which stands before all letters.
-  entries.sort((a, b) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0));
+  sortByPath(entries);
   const root = folder === '' ? undefined : entries.find((e) => e.path === folder);
   if (folder !== '' && root?.kind !== 'folder') throw new CoreError('fs.not-found', { path: folder });
   return { entries, folder };
 }
 
-/** By what a listing is known again: paths, kinds and sizes of all there is. */
+/** A folder comes before everything that begins with its name and a slash, which stands before all letters. */
+export function sortByPath(entries: FileEntry[]): void {
+  entries.sort((a, b) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0));
+}
+
+/** By what a listing is known again: paths and kinds of all there is, and sizes of files. */
 export function listingOf({ entries }: Tree): number {
   const text = new TextEncoder();
   let sum = 0;
-  for (const { path, kind, size } of entries) sum = crc32(text.encode(JSON.stringify([sum, path, kind, size])));
+  for (const { path, kind, size } of entries)
+    sum = crc32(text.encode(JSON.stringify([sum, path, kind, kind === 'folder' ? 0 : size])));
   return sum;
 }

@@ -88,10 +88,15 @@ export function mapNames(
     top = there?.kind === 'folder' ? there.path : taken.add(top, name, 'folder');
     if (there?.kind !== 'folder') above.push(top);
   }
-  const paths = new Map<string, string>([[folder, folder === '' ? top : under]]);
+  const paths = new Map<string, string>([[folder, folder === '' || under === '' ? top : under]]);
   for (const { path, kind, stream } of entries) {
     if (stream !== undefined) continue;
     const root = path === folder;
+    if (root && under === '') {
+      // What is in it comes to the root itself.
+      joined.add(path);
+      continue;
+    }
     const parent = root ? top : paths.get(parentOf(path))!;
     const own = root ? nameIn(under) : nameIn(path);
     if (holds.nameFault(own) === 'length') tooLong.push(path);

@@ -63,6 +63,8 @@ export interface VolumeInfo {
   readonly free: number;
   /** Sectors before the volume as its boot sector has it, where the kind stores that. */
   readonly hiddenSectors?: number;
+  /** Bytes before its first cluster, where they are not counted from its start. */
+  readonly clustersFrom?: number;
 }
 
 /** One thing that holds the floor up. Plain data. */

@@ -1,5 +1,5 @@
 /** The transfers that a target asks for, each looked at: what it comes to, and what of it can't be kept. */
-import { factsOfTransfer, listTree, type Tree } from '@/core/files';
+import { factsOfTransfer, listTree, wayBackOf, type Tree } from '@/core/files';
 import { kindFacts, type Volume } from '@/core/fs';
 import { volumeOf, type LaidVolume, type Layout, type TransferWish, type VolumeId } from '@/core/layout';
 import { HERE, type VolumeRef } from '@/core/place';
@@ -62,19 +62,28 @@ export async function lookAtTransfers(
     const target = volumeOf(layout, wish.to);
     const there = existing.get(target.id) ?? (await existingOn(target, open));
     existing.set(target.id, there);
-    const facts = factsOfTransfer({
-      tree,
-      folder: wish.folder,
-      under: wish.under,
-      source: kindFacts(volume.info.kind),
-      target: kindFacts(target.fileSystem),
-      clusterSize: clusterSizeOf(target, layout.sectorSize),
-      existing: there,
-    });
-    out.push({ ...wish, facts });
+    const { folder, under } = wish;
+    const [source, park] = [kindFacts(volume.info.kind), kindFacts(target.fileSystem)];
+    const clusterSize = clusterSizeOf(target, layout.sectorSize);
+    const facts = factsOfTransfer({ tree, folder, under, source, target: park, clusterSize, existing: there });
+    const home = wish.then === 'back' ? homeOf(wish, layout) : undefined;
+    const back = home && {
+      back: wayBackOf({
+        ...{ tree, folder, under, park, existing: there, facts },
+        home: kindFacts(home.fileSystem),
+        clusterSize: clusterSizeOf(home, layout.sectorSize),
+      }),
+    };
+    out.push({ ...wish, facts, ...back });
   }
   return out;
 }
+
+/** The volume that something is brought back to, where it stays. */
+const homeOf = ({ from }: TransferWish, layout: Layout): LaidVolume | undefined =>
+  from.disk === HERE
+    ? layout.volumes.find((v) => v.origin.kind === 'kept' && v.origin.number === from.number)
+    : undefined;
 
 /** Bytes: what is chosen, or what a volume of that length gets. */
 export function clusterSizeOf({ clusterSize, fileSystem, length }: LaidVolume, sectorSize: number): number {

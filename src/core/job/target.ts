@@ -73,7 +73,10 @@ const transferSchema = z.strictObject({
   folder: path.describe('Which folder; empty for everything on the volume'),
   to: z.string().min(1).max(40).describe('The volume it goes to, by its “as”'),
   under: path.optional().describe('The path that the folder itself gets; its own name if left out'),
-  then: z.enum(['keep', 'remove']).default('keep').describe('Whether it stays where it was as well'),
+  then: z
+    .enum(['keep', 'remove', 'back'])
+    .default('keep')
+    .describe('Whether it stays where it was as well, is taken away there, or is brought back when all else is done'),
   leave: z.literal('link').optional().describe('Where it is taken away, a link to its new place stays'),
 });
 

@@ -62,7 +62,7 @@ export const layoutSchema: z.ZodType<Layout> = z.object({
         to: z.string().max(100).transform(asVolumeId),
         folder: z.string(),
         under: z.string(),
-        then: z.enum(['keep', 'remove']),
+        then: z.enum(['keep', 'remove', 'back']),
         leave: z.literal('link').optional(),
       }),
     )

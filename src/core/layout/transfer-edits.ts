@@ -15,7 +15,8 @@ export interface TransferWish {
   readonly folder: string;
   /** The path that the folder itself gets. */
   readonly under: string;
-  readonly then: 'keep' | 'remove';
+  /** What becomes of it where it was; `back` takes it away there, and brings it back when all else is done. */
+  readonly then: 'keep' | 'remove' | 'back';
   /** A link to its new place is left at the old one. */
   readonly leave?: 'link';
 }
@@ -26,8 +27,10 @@ const sameFolder = (a: TransferWish, b: TransferWish): boolean =>
 /** What is asked for in words. */
 export function transferWords(layout: Layout, { folder, fromName, to, then }: TransferWish): string {
   const target = layout.volumes.find((v) => v.id === to);
-  const act = then === 'remove' ? 'Move' : 'Copy';
-  return `${act} ${folder || `everything on ${fromName}`} to ${target ? nameOf(target) : 'another volume'}`;
+  const what = folder || `everything on ${fromName}`;
+  const where = target ? nameOf(target) : 'another volume';
+  if (then === 'back') return `Park ${what} on ${where} meanwhile`;
+  return `${then === 'remove' ? 'Move' : 'Copy'} ${what} to ${where}`;
 }
 
 /** Has a folder go to a volume; the same one once more takes the place of the first. */

@@ -153,6 +153,7 @@ class Derivation {
     const originals = this.#originals();
     const removed = this.#removed();
     const remove = (r: (typeof removed)[number]): Step => make.remove(r.before, r.now, transfers.lossOf(r.now));
+    const made = (v: Layout['volumes'][number]): Step => transfers.spared(make.make(v), v);
     const copies = copied.map((c) => make.copy(c));
     return [
       ...proven.map((k) => make.check(k, changed.has(k))),
@@ -163,11 +164,11 @@ class Derivation {
       ...shrinks.map((k) => make.shrink(k)),
       ...moves,
       ...copied.flatMap((c, i) => [copies[i]!, ...make.identify(c)]),
-      ...makes.filter((v) => early.has(v.id)).map((v) => make.make(v)),
+      ...makes.filter((v) => early.has(v.id)).map(made),
       ...transfers.at('before the table'),
       ...removed.filter((r) => going.has(r.now.number)).map(remove),
       ...(table ? [table] : []),
-      ...makes.filter((v) => !early.has(v.id)).map((v) => make.make(v)),
+      ...makes.filter((v) => !early.has(v.id)).map(made),
       ...grows.map((k) => make.grow(k.planned, k.before.length)),
       ...copied.flatMap((c, i) => this.#grown(c, copies[i]!).map((from) => make.grow(c.planned, from))),
       ...relabels.map((k) => make.relabel(k.planned)),

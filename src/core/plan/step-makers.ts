@@ -9,7 +9,7 @@ import { gptRoom, type DiskTable } from '@/core/table';
 import { secondsFor, type MediumSpeed } from './medium';
 import { refused } from './refused';
 import { placeOf, type Copied, type Kept } from './subjects';
-import { leftOut, type Transferred } from './transfers';
+import { leftOut, type Home, type Transferred } from './transfers';
 import type {
   AdoptStep,
   CarryStep,
@@ -43,6 +43,9 @@ const proofBy = (now: SurveyedVolume, changes: boolean): ProofBy =>
 
 /** What is in use of a volume; all of it where that is not known. Bytes. */
 const inUse = (now: SurveyedVolume, length = now.length): number => (now.info ? totalOf(now.allocation) : length);
+
+/** A transfer of what is brought back. */
+type Parked = Transferred & { readonly home: Home };
 
 export class StepMakers {
   constructor(
@@ -244,8 +247,59 @@ export class StepMakers {
     };
   }
 
-  compare({ target, at, number, facts }: Transferred, receives: readonly Receives[]): CompareStep {
+  /** What was parked, from where it is in the end to where it was. */
+  bringBack({ target, source, sourceName, folder, under, home, facts }: Parked): TransferStep {
+    const { bytes, needs } = home.back.facts;
     return {
+      kind: 'transfer',
+      name: isMade(home.planned) ? nameOf(home.planned) : sourceName,
+      from: placeOf(target),
+      source: nameOf(target),
+      at: placeOf(home.planned),
+      fileSystem: isMade(home.planned) ? home.planned.fileSystem : source.info!.kind,
+      folder: under,
+      under: folder,
+      facts: home.back.facts,
+      back: true,
+      cost: { ...this.cost(bytes, needs, 2 * facts.files, bytes), reads: bytes },
+    };
+  }
+
+  compareBack({ measure, folder, home, facts }: Parked): CompareStep {
+    return {
+      kind: 'compare',
+      name: nameOf(home.planned),
+      number: measure,
+      at: placeOf(home.planned),
+      fileSystem: home.planned.fileSystem,
+      files: facts.files,
+      receives: [],
+      returns: folder,
+      cost: this.cost(facts.bytes, 0, facts.files),
+    };
+  }
+
+  clearParked({ target, home, facts: { files, bytes } }: Parked): ClearStep {
+    return {
+      kind: 'clear',
+      name: nameOf(target),
+      at: placeOf(target),
+      folder: home.back.top,
+      fileSystem: target.fileSystem,
+      files,
+      bytes,
+      cost: this.cost(0, SECTOR_WRITE + files * SECTOR_WRITE, files),
+    };
+  }
+
+  /** @param frees whether what it was taken from is nobody's from then on */
+  compare(
+    { target, at, number, facts, place }: Transferred,
+    receives: readonly Receives[],
+    frees: boolean,
+  ): CompareStep {
+    return {
+      ...(frees ? { frees: place } : {}),
       kind: 'compare',
       name: nameOf(target),
       number,

@@ -2,7 +2,7 @@
 import type { SurveyedVolume } from '@/core/inspect';
 import { isMade, type LaidVolume, type VolumeId } from '@/core/layout';
 import { lossOf, type StepMakers } from './step-makers';
-import type { Loss, ProveStep, Receives, Step } from './steps';
+import type { Loss, MakeStep, ProveStep, Receives, Step } from './steps';
 import type { Kept } from './subjects';
 import { leftOut, type Transferred, type TransferTime } from './transfers';
 
@@ -49,12 +49,14 @@ export class TransferSteps {
   }
 
   changes({ planned, now }: Kept): boolean {
-    return this.#inOrder.some((t) => t.to === planned.id || isTakenFrom(t, now.number));
+    return this.#inOrder.some(
+      (t) => t.to === planned.id || t.home?.planned.id === planned.id || isTakenFrom(t, now.number),
+    );
   }
 
   /** What reads the sources that nothing else reads as a measure, each once. */
   measures(read: ReadonlySet<number>): Step[] {
-    const unread = this.#inOrder.filter((t) => t.here !== 'kept' && !read.has(t.measure));
+    const unread = this.#inOrder.filter((t) => (t.here !== 'kept' || isAnew(t)) && !read.has(t.measure));
     const once = unread.filter((t, i) => unread.findIndex((u) => u.measure === t.measure) === i);
     return once.map((t) => this.make.checkSource(t));
   }
@@ -62,26 +64,58 @@ export class TransferSteps {
   /** The steps of a time: all is taken, then compared, before anything is taken away. */
   at(when: TransferTime): Step[] {
     const now = this.#inOrder.filter((t) => t.when === when);
-    const goes = (t: Transferred): boolean => !t.adopts && (t.then === 'remove' || t.here === 'going');
+    const goes = (t: Transferred): boolean => !t.adopts && (t.then !== 'keep' || t.here === 'going');
+    const leaving = now.filter(goes);
     return [
       ...now.map((t) => (t.adopts ? this.make.adopt(t) : this.make.transfer(t))),
-      ...now.filter(goes).map((t) => this.make.compare(t, this.#cameTo(t.to, t))),
-      ...now.filter((t) => t.then === 'remove' && t.here === 'kept').map((t) => this.make.clear(t)),
+      ...leaving.map((t) => this.make.compare(t, this.#cameTo(t.to, t), isAnew(t) && this.#isLastOf(t, leaving))),
+      ...now.filter((t) => t.then !== 'keep' && t.here === 'kept' && !isAnew(t)).map((t) => this.make.clear(t)),
+      ...(when === 'last' ? this.#backs() : []),
     ];
+  }
+
+  /** Whether nothing of a volume is needed once this has been compared. */
+  #isLastOf(transferred: Transferred, leaving: readonly Transferred[]): boolean {
+    return leaving.findLast((t) => t.measure === transferred.measure) === transferred;
+  }
+
+  /** What was parked is brought back, compared, and taken away where it was parked. */
+  #backs(): Step[] {
+    const parked = this.#inOrder.flatMap((t) => (t.home ? [{ ...t, home: t.home }] : []));
+    const tops = parked.filter(
+      (t, i) => parked.findIndex((u) => u.to === t.to && u.home.back.top === t.home.back.top) === i,
+    );
+    return [
+      ...parked.map((t) => this.make.bringBack(t)),
+      ...parked.map((t) => this.make.compareBack(t)),
+      ...tops.map((t) => this.make.clearParked(t)),
+    ];
+  }
+
+  /** A volume that is made anew, without what is brought back to it among what is lost. */
+  spared(step: MakeStep, { id }: LaidVolume): MakeStep {
+    const { loses, ...rest } = step;
+    const kept = this.#inOrder.filter((t) => t.home?.planned.id === id);
+    if (!loses || kept.length === 0) return step;
+    if (kept.some((t) => t.folder === '')) return rest;
+    const sum = (of: 'files' | 'bytes'): number => kept.reduce((n, t) => n + t.facts[of], 0);
+    const [files, bytes] = [Math.max(0, loses.files - sum('files')), Math.max(0, loses.bytes - sum('bytes'))];
+    return { ...rest, loses: { files, bytes } };
   }
 
   /** What has come to a volume in the order in which it came, up to one transfer and with it. */
   #cameTo(id: VolumeId, last?: Transferred): Receives[] {
     const until = last ? this.#inOrder.indexOf(last) + 1 : undefined;
-    return this.#inOrder
-      .slice(0, until)
-      .filter((t) => t.to === id)
-      .map(({ measure, folder, under, adopts }) => ({
-        measure,
-        folder,
-        under,
-        ...(adopts ? { adopted: true as const } : {}),
-      }));
+    const returned = last ? [] : this.#inOrder.filter((t) => isAnew(t) && t.home?.planned.id === id);
+    return [
+      ...this.#inOrder.slice(0, until).filter((t) => t.to === id && (last !== undefined || !t.home)),
+      ...returned.map((t) => ({ ...t, under: t.folder })),
+    ].map(({ measure, folder, under, adopts }) => ({
+      measure,
+      folder,
+      under,
+      ...(adopts ? { adopted: true as const } : {}),
+    }));
   }
 
   /** A proof with what comes to its volume and goes from it in the run. */
@@ -91,18 +125,24 @@ export class TransferSteps {
       .filter((t) => isTakenFrom(t, step.number))
       .map((t) => ({ folder: t.folder, ...(t.link ? { link: t.link } : {}) }));
     if (receives.length === 0 && gives.length === 0) return step;
-    const bytes = this.#inOrder.reduce((sum, t) => sum + (t.to === planned.id ? t.facts.bytes : 0), 0);
+    const bytes = this.#inOrder.reduce((sum, t) => sum + (t.to === planned.id && !t.home ? t.facts.bytes : 0), 0);
     const cost = step.made ? step.cost : this.make.cost(step.cost.reads + bytes, 0, step.files);
     return { ...step, receives, gives, fileSystem: planned.fileSystem, cost };
   }
 
   /** The proofs of new volumes that files came to. */
   proveMade(): ProveStep[] {
-    const made = this.#inOrder.filter((t) => isMade(t.target));
+    const made = this.#inOrder.flatMap((t) => [
+      ...(isMade(t.target) && !t.home ? [t] : []),
+      ...(isAnew(t) && t.home ? [{ ...t, to: t.home.planned.id, target: t.home.planned, number: t.home.number }] : []),
+    ]);
     const once = made.filter((t, i) => made.findIndex((u) => u.to === t.to) === i);
     return once.map((t) => this.accounted(this.make.proveMade(t), t.target));
   }
 }
+
+/** Whether the volume that it comes from, and comes back to, is made anew meanwhile. */
+const isAnew = ({ home }: Transferred): boolean => home !== undefined && isMade(home.planned);
 
 const isTakenFrom = ({ here, then, measure }: Transferred, number: number): boolean =>
   here === 'kept' && then === 'remove' && measure === number;

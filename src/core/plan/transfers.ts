@@ -1,6 +1,6 @@
 /** Trees that go from one volume to another in a plan: what is asked, when each can be done, and why one can't. */
 import { CoreError } from '@/core/errors';
-import type { TransferFacts } from '@/core/files';
+import type { TransferFacts, WayBack } from '@/core/files';
 import { abilitiesOf, findKind } from '@/core/fs';
 import type { Survey, SurveyedVolume } from '@/core/inspect';
 import { isMade, nameOf, type LaidVolume, type Layout, type TransferWish } from '@/core/layout';
@@ -15,6 +15,15 @@ import { placeOf, type Copied, type Kept, type SourceDisk } from './subjects';
 export interface PlannedTransfer extends TransferWish {
   /** What it was found to come to, on the target as it is now. */
   readonly facts: TransferFacts;
+  /** Where it is only parked: what bringing it back comes to, or why it would not come back as it was. */
+  readonly back?: WayBack | { readonly fault: string } | undefined;
+}
+
+/** A volume that something is brought back to. */
+export interface Home {
+  readonly planned: LaidVolume;
+  readonly number: number;
+  readonly back: WayBack;
 }
 
 /**
@@ -41,6 +50,8 @@ export interface Transferred extends PlannedTransfer {
   readonly link: LeftLink | undefined;
   /** Its files are taken over where they lie. */
   readonly adopts: boolean;
+  /** Where it is brought back to, if it is. */
+  readonly home: Home | undefined;
 }
 
 /** What transfers are worked out from. */
@@ -98,14 +109,16 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
     throw refused(`${sourceName} is both where ${folderWords(wish)} comes from and where it goes`);
   if (!source.info) throw refused(`what is on ${sourceName} is not known, so no files can be taken from it`);
   assertSound(source, context.override);
-  if (kept?.planned.format) throw refused(`${sourceName} is formatted, and files are taken from it`);
+  const home = wish.then === 'back' ? homeOf(wish, sourceName, kept?.planned, numbers) : undefined;
+  if (kept?.planned.format && !home) throw refused(`${sourceName} is formatted, and files are taken from it`);
   if (wish.then === 'remove' && !own)
     throw refused(`files are taken away only from the disk that is written, and ${other!.name} is only read`);
   const of = targetOf(target, context);
-  const when = here !== 'going' ? 'last' : of.now ? 'first' : 'before the table';
+  const leaves = here === 'going' || (home !== undefined && (of.now || isMade(home.planned)));
+  const when = !leaves ? 'last' : of.now ? 'first' : 'before the table';
   if (when === 'first' && target.length < of.now!.length)
     throw refused(`${nameOf(target)} takes what is on ${sourceName} in, and can’t get smaller in the same plan`);
-  const adopts = when === 'first' && linesUp(wish, source, target, of.now!, context);
+  const adopts = when === 'first' && here === 'going' && linesUp(wish, source, target, of.now!, context);
   assertPossible(wish, sourceName, adopts);
   const last = kept && when === 'last' ? { start: kept.planned.start, length: kept.planned.length } : source;
   return {
@@ -121,8 +134,19 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
     here,
     speed: other?.speed,
     adopts,
+    home,
     link: wish.leave && linkFor(wish, source, sourceName, target, here),
   };
+}
+
+/** @throws CoreError `plan.refused` where nothing can be brought back, or not as it was */
+function homeOf(wish: PlannedTransfer, sourceName: string, planned: LaidVolume | undefined, numbers: Numbers): Home {
+  const what = folderWords(wish);
+  if (!planned) throw refused(`${sourceName} does not stay on this disk, so ${what} can’t be brought back to it`);
+  if (!wish.back || 'fault' in wish.back)
+    throw refused(`${what} of ${sourceName} can’t be parked there: ${wish.back?.fault ?? 'it was not looked at'}`);
+  const number = isMade(planned) ? numbers.of(planned.id) : (planned.origin as { number: number }).number;
+  return { planned, number, back: wish.back };
 }
 
 /**
@@ -140,7 +164,7 @@ function linesUp(
   const end = target.start + target.length;
   if (folder !== '' || !info || info.kind !== target.fileSystem || !findKind(info.kind)?.holds.adopts) return false;
   if (target.start !== now.start || end < source.start + source.length || source.start < now.start) return false;
-  const offset = source.start - now.start;
+  const offset = source.start + (info.clustersFrom ?? 0) - now.start - (now.info?.clustersFrom ?? 0);
   if (info.clusterSize !== now.info?.clusterSize || offset % info.clusterSize !== 0) return false;
   return survey.volumes.every(
     (v) => v.number === source.number || v.number === now.number || v.start >= end || v.start + v.length <= now.start,
@@ -212,7 +236,7 @@ function assertApart(all: readonly Transferred[]): void {
       if (a.to === b.to && a.under !== '' && x === y)
         throw refused(`two folders go to ${a.under} on ${nameOf(a.target)}`);
       const shared = a.measure === b.measure && (within(a.folder, b.folder) || within(b.folder, a.folder));
-      if (shared && (a.then === 'remove' || b.then === 'remove') && a.here !== 'going')
+      if (shared && (a.then !== 'keep' || b.then !== 'keep') && a.here !== 'going')
         throw refused(`${folderWords(a)} of ${a.sourceName} is taken away, and goes to two places`);
     }
 }
@@ -230,6 +254,19 @@ function assertRoom(all: readonly Transferred[], { survey, kept }: TransferConte
     if (now && first.length > 0 && needs(first) > now.info!.free) throw full(first, needs(first), now.info!.free);
     const free = freeOn(target, now, survey.sectorSize) - held;
     if (needs(own) > free) throw full(own, needs(own), free);
+  }
+  for (const { home, source } of all) {
+    if (!home) continue;
+    const { planned, back } = home;
+    const { needs, bytes } = back.facts;
+    const now = isMade(planned) ? undefined : source;
+    // On a volume that stays, what is taken away makes its own room; what it needs beside its bytes may differ.
+    const wanted = now ? needs - bytes : needs;
+    const free = freeOn(planned, now, survey.sectorSize);
+    if (wanted > free)
+      throw refused(
+        `what is brought back to ${nameOf(planned)} takes up to ${formatSize(needs)}, and it would have to be ${formatSize(wanted - free)} larger`,
+      );
   }
 }
 

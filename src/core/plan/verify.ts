@@ -13,7 +13,11 @@ import { stepClaims, stepTouches } from './steps';
 /** Who owns which bytes before the first step. */
 function beginning({ relies, sources, lent, steps }: Plan): Ownership {
   // What is made anew holds nothing that anybody wants, so its old place belongs to nobody.
-  const copied = new Set(steps.flatMap((s) => (s.kind === 'carry' && s.keeps ? [s.from.start] : [])));
+  const copied = new Set(
+    steps.flatMap((s) =>
+      ((s.kind === 'carry' && s.keeps) || (s.kind === 'transfer' && !s.back)) && isHere(s.from) ? [s.from.start] : [],
+    ),
+  );
   const anew = new Set(steps.flatMap((s) => (s.kind === 'make' && s.replaces !== undefined ? [s.replaces] : [])));
   const owners = relies.volumes
     .filter((v) => !anew.has(v.number) || copied.has(v.start))

@@ -2,7 +2,15 @@
 
 import { giveOwnVolume, sizeForFolders, type PickedFolder } from '@/core/goal';
 import { findKind } from '@/core/fs';
-import { addFolders, nameOf, type Bounds, type LaidVolume, type Layout, type VolumeId } from '@/core/layout';
+import {
+  addFolders,
+  nameOf,
+  type Bounds,
+  type LaidVolume,
+  type Layout,
+  type TransferWish,
+  type VolumeId,
+} from '@/core/layout';
 import { ask, edit, look, useBench } from '@/state';
 import { Alert, Button, Checkbox, Modal, Segmented, Select } from 'antd';
 import { useState } from 'react';
@@ -19,6 +27,7 @@ interface Props {
 }
 
 const OWN = 'own';
+const ACTS: Readonly<Record<TransferWish['then'], string>> = { keep: 'Copy', remove: 'Move', back: 'Park' };
 
 /** Picks folders of the volume in hand, and says where they go: a volume of their own, or another one that is there. */
 export function FolderDialog(props: Props) {
@@ -35,7 +44,7 @@ function FolderForm({ id, planned, bounds, volume }: Props) {
   const refusal = useBench((s) => s.refusal);
   const [folders, setFolders] = useState<readonly PickedFolder[]>([]);
   const [to, setTo] = useState<VolumeId | typeof OWN>(OWN);
-  const [then, setThen] = useState<'keep' | 'remove'>('remove');
+  const [then, setThen] = useState<TransferWish['then']>('remove');
   const [leave, setLeave] = useState(false);
   const targets = planned.volumes.filter((v) => v.id !== volume.id && !v.guarded && v.fileSystem !== 'unknown');
   const links = then === 'remove' && findKind(volume.fileSystem)?.holds.linkTo !== undefined;
@@ -67,13 +76,14 @@ function FolderForm({ id, planned, bounds, volume }: Props) {
             ...targets.map((v) => ({ value: v.id, label: nameOf(v) })),
           ]}
         />
-        <Segmented<'keep' | 'remove'>
+        <Segmented<TransferWish['then']>
           value={to === OWN ? 'remove' : then}
           disabled={to === OWN}
           onChange={setThen}
           options={[
             { value: 'remove', label: 'Move' },
             { value: 'keep', label: 'Copy' },
+            { value: 'back', label: 'Park', title: 'Taken away, and brought back when all else is done' },
           ]}
         />
         <Checkbox checked={leave && links} disabled={!links} onChange={(e) => setLeave(e.target.checked)}>
@@ -86,7 +96,7 @@ function FolderForm({ id, planned, bounds, volume }: Props) {
           {folders.length > 0 ? `${folders.map((f) => f.path).join(', ')}: ${size(bytes)}` : 'Pick folders above.'}
         </span>
         <Button type="primary" disabled={folders.length === 0} onClick={move}>
-          {then === 'remove' || to === OWN ? 'Move them' : 'Copy them'}
+          {`${to === OWN ? 'Move' : ACTS[then]} them`}
         </Button>
       </div>
     </div>

@@ -7,7 +7,7 @@
  * each other gets a chain.
  */
 import { CoreError } from '@/core/errors';
-import type { Transaction } from '../port';
+import type { ByteRange, Transaction } from '../port';
 import { isSet, onlyIn, runsOf, setBits } from '../bitmap';
 import { FreeSpace, type Run } from '../free-space';
 import { BOOT, clusterOffset, fatStart, FLAG, REGION_SECTORS, sealRegion, type ExfatGeometry } from './boot-region';
@@ -40,9 +40,41 @@ function geometryFor(g: ExfatGeometry, size: number): ExfatGeometry {
   return { ...g, volumeSectors, heapSector, fatSectors, clusterCount: inHeap(heapSector) };
 }
 
-/** Resizes to at most `size` bytes. The caller has checked limits and soundness. */
-export async function resizeExfat(state: ExfatState, size: number, tx: Transaction): Promise<void> {
-  await new Change(state, geometryFor(state.geometry, size), tx).run();
+/**
+ * Resizes to at most `size` bytes. The caller has checked limits and soundness.
+ * @param reserved bytes that belong to somebody else meanwhile; their clusters are marked as in use and given to nobody
+ * @returns the clusters of what is reserved
+ */
+export async function resizeExfat(
+  state: ExfatState,
+  size: number,
+  tx: Transaction,
+  reserved?: ByteRange,
+): Promise<Run> {
+  const to = geometryFor(state.geometry, size);
+  const held = reserved ? clustersIn(to, reserved) : { start: 2, length: 0 };
+  await new Change(state, to, tx, held).run();
+  return held;
+}
+
+/** The clusters that a range of bytes touches. */
+function clustersIn(g: ExfatGeometry, { start, end }: ByteRange): Run {
+  const heap = g.heapSector * g.sectorSize;
+  const first = Math.max(0, Math.floor((start - heap) / g.clusterSize));
+  const last = Math.min(g.clusterCount, Math.ceil((end - heap) / g.clusterSize));
+  return { start: 2 + first, length: Math.max(0, last - first) };
+}
+
+/** What of a run is not in another one. */
+function outside(run: Run, { start, length }: Run): Run[] {
+  if (length === 0) return [run];
+  const [end, runEnd] = [start + length, run.start + run.length];
+  const before = Math.min(runEnd, start) - run.start;
+  const behind = runEnd - Math.max(run.start, end);
+  return [
+    ...(before > 0 ? [{ start: run.start, length: before }] : []),
+    ...(behind > 0 ? [{ start: runEnd - behind, length: behind }] : []),
+  ];
 }
 
 /** An owner with its clusters as they will be numbered. */
@@ -64,6 +96,7 @@ class Change {
     private readonly state: ExfatState,
     private readonly to: ExfatGeometry,
     private readonly tx: Transaction,
+    private readonly reserved: Run,
   ) {
     const { geometry: g } = state;
     this.#shift = ((to.heapSector - g.heapSector) * g.sectorSize) / g.clusterSize;
@@ -83,13 +116,14 @@ class Change {
       if (last && last.start + last.length === inOld - shift) last.length = behind - last.start;
       else runs.push({ start: inOld - shift, length: behind - (inOld - shift) });
     }
-    return runs;
+    return runs.flatMap((run) => outside(run, this.reserved));
   }
 
   async run(): Promise<void> {
     for (const owner of this.state.tree.owners) await this.#move(owner);
     this.#sizeBitmap();
     this.#keepUnowned();
+    setBits(this.#bits, this.reserved.start - 2, this.reserved.start - 2 + this.reserved.length, true);
     await this.#writeEntries();
     await this.#writeFat();
     await this.#writeBitmap();

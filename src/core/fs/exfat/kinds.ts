@@ -49,6 +49,7 @@ export const EXFAT_KIND: KindFacts = {
   normaliseLabel: normaliseExfatLabel,
   holds: {
     keeps: [],
+    adopts: true,
     attributes: ['read-only', 'hidden', 'system', 'archive'],
     nameFault: exfatNameFault,
     storedTimes,

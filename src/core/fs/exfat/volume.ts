@@ -2,8 +2,11 @@
 import type { BlockDevice } from '@/core/device';
 import { CoreError, markOverridable, type Finding } from '@/core/errors';
 import { runsOf } from '../bitmap';
+import { GatheredDevice } from '../gathered-device';
 import { joinRanges } from '../ranges';
+import { badRuns, clusterShift, takeOver } from './adopt';
 import type {
+  Adoption,
   Beyond,
   ByteRange,
   ContentRun,
@@ -114,8 +117,20 @@ class ExfatVolume implements Volume {
     }
   }
 
-  async adopt(): Promise<void> {
-    throw new CoreError('fs.ability', { fileSystem: 'exFAT', ability: 'take over files where they lie' });
+  async adopt(adoption: Adoption, tx: Transaction): Promise<void> {
+    const { source, size, offset } = adoption;
+    if (!(source instanceof ExfatVolume))
+      throw new CoreError('fs.ability', { fileSystem: 'exFAT', ability: 'take over files of another kind of volume' });
+    this.#assertOneTable();
+    const { state } = source;
+    const kept = await resizeExfat(this.state, size, tx, { start: offset, end: offset + state.device.size });
+    const device = new GatheredDevice(tx, size, this.state.device.sectorSize);
+    const geometry = parseGeometry(await device.bytes(0, 512), size);
+    const shift = clusterShift(state.geometry, geometry, offset);
+    const writer = await openExfatWriter({ device, geometry, tree: await readTree(device, geometry) }, tx);
+    await takeOver(writer, state, source.#entries, adoption, shift);
+    writer.release(kept, badRuns(state, shift));
+    await writer.finish();
   }
 
   async details(): Promise<EntryDetails> {
@@ -197,5 +212,6 @@ function describe({ geometry: g, tree }: ExfatState): VolumeInfo {
     used: taken * g.clusterSize + g.heapSector * g.sectorSize,
     free: (g.clusterCount - taken) * g.clusterSize,
     hiddenSectors: g.partitionOffset,
+    clustersFrom: g.heapSector * g.sectorSize,
   };
 }

@@ -24,13 +24,15 @@ import {
   unitsIn,
 } from './entries';
 import { countTaken } from './limits';
-import { END, readOwner, type Owner } from './tree';
+import { BAD, END, readOwner, type Owner } from './tree';
+import { renamedSet, type AdoptedSet } from './adopt';
 
 const ATTRIBUTE_BITS: Readonly<Record<string, number>> = { 'read-only': 1, hidden: 2, system: 4, archive: 32 };
 
 interface OpenFolder {
-  /** The folder's own content, which grows by whole clusters. */
+  /** The folder's own content with room to grow, and how much of it has clusters. */
   bytes: Uint8Array;
+  size: number;
   runs: { start: number; length: number }[];
   /** Where the next set goes: behind the last entry in use. */
   end: number;
@@ -44,17 +46,19 @@ interface OpenFolder {
 }
 
 /** Opens a writer. @throws CoreError `device.read-failed` */
-export async function openExfatWriter(state: ExfatState, tx: Transaction): Promise<VolumeWriter> {
+export async function openExfatWriter(state: ExfatState, tx: Transaction): Promise<ExfatWriter> {
   const writer = new ExfatWriter(state, tx);
   await writer.load();
   return writer;
 }
 
-class ExfatWriter implements VolumeWriter {
+export class ExfatWriter implements VolumeWriter {
   readonly #bits: Uint8Array;
   readonly #chains: (readonly Run[])[] = [];
   /** Clusters of what was taken away, free once everything else has its own. */
   readonly #freed: Run[] = [];
+  readonly #adopted: Run[] = [];
+  readonly #bad: Run[] = [];
   readonly #folders = new Map<string, OpenFolder>();
   #cursor = 2;
   #free: number;
@@ -91,7 +95,7 @@ class ExfatWriter implements VolumeWriter {
     }
     const runs = owner.runs.map((r) => ({ ...r }));
     const at = parent && owner.at ? { at: { parent, set: owner.at.set } } : {};
-    return { bytes, runs, end, names, ...at, fresh: false, grown: false, dirty: false };
+    return { bytes, size: bytes.length, runs, end, names, ...at, fresh: false, grown: false, dirty: false };
   }
 
   #fold(name: string): string {
@@ -133,6 +137,7 @@ class ExfatWriter implements VolumeWriter {
     const set = this.#enter(folder, name, facts, attributes, runs, clusterSize, true);
     this.#folders.set(this.#fold(path), {
       bytes: new Uint8Array(clusterSize),
+      size: clusterSize,
       runs,
       end: 0,
       names: new Set(),
@@ -176,6 +181,22 @@ class ExfatWriter implements VolumeWriter {
     const g = this.#g;
     const rooms = runs.map((r) => ({ offset: clusterOffset(g, r.start), length: r.length * g.clusterSize }));
     return fillFree(this.tx, rooms, content, 'left');
+  }
+
+  /** Enters a file with the clusters that it has, which were taken for it already. */
+  async adopt(path: string, { set, parts }: AdoptedSet): Promise<void> {
+    const { folder, name } = await this.#place(path);
+    this.#put(folder, name, renamedSet(set, name, this.state.tree.upcase));
+    for (const { runs, contiguous } of parts) {
+      this.#adopted.push(...runs);
+      if (!contiguous && runs.length > 0) this.#chains.push(runs);
+    }
+  }
+
+  /** Of clusters that were kept for files to be taken over, those that nobody took are free in the end, or bad. */
+  release(kept: Run, bad: readonly Run[]): void {
+    this.#freed.push(kept);
+    this.#bad.push(...bad);
   }
 
   async hardLink(): Promise<void> {
@@ -241,7 +262,11 @@ class ExfatWriter implements VolumeWriter {
     const firstCluster = runs[0]?.start ?? 0;
     const times = facts.times ?? {};
     const set = buildSet(name, this.state.tree.upcase, { attributes, times, flags, firstCluster, length });
-    while (folder.end + set.length > folder.bytes.length) this.#growFolder(folder);
+    return this.#put(folder, name, set);
+  }
+
+  #put(folder: OpenFolder, name: string, set: Uint8Array): number {
+    while (folder.end + set.length > folder.size) this.#growFolder(folder);
     folder.bytes.set(set, folder.end);
     const at = folder.end;
     folder.end += set.length;
@@ -256,10 +281,12 @@ class ExfatWriter implements VolumeWriter {
       if (last && last.start + last.length === run.start) last.length += run.length;
       else folder.runs.push(run);
     }
-    const longer = new Uint8Array(folder.bytes.length + this.#g.clusterSize);
+    folder.size += this.#g.clusterSize;
+    folder.grown = true;
+    if (folder.size <= folder.bytes.length) return;
+    const longer = new Uint8Array(2 * folder.size);
     longer.set(folder.bytes);
     folder.bytes = longer;
-    folder.grown = true;
   }
 
   async finish(): Promise<void> {
@@ -268,6 +295,10 @@ class ExfatWriter implements VolumeWriter {
     for (const { start, length } of this.#freed) {
       setBits(this.#bits, start - 2, start - 2 + length, false);
       this.#free += length;
+    }
+    for (const { start, length } of [...this.#adopted, ...this.#bad]) {
+      setBits(this.#bits, start - 2, start - 2 + length, true);
+      this.#free -= length;
     }
     await this.#writeFat();
     await this.#writeBits();
@@ -282,7 +313,7 @@ class ExfatWriter implements VolumeWriter {
     if (!folder.at) return;
     const { parent, set: at } = folder.at;
     const set = parent.bytes.subarray(at, at + (parent.bytes[at + 1]! + 1) * ENTRY_BYTES);
-    const length = BigInt(folder.bytes.length);
+    const length = BigInt(folder.size);
     STREAM.encode({ flags: STREAM_FLAG.allocation, length, validLength: length }, set, ENTRY_BYTES);
     FILE.encode({ checksum: setChecksum(set) }, set);
     parent.dirty = true;
@@ -309,6 +340,9 @@ class ExfatWriter implements VolumeWriter {
         }
       }
     }
+    view.setUint32(0, BAD, true);
+    for (const { start, length } of this.#bad)
+      for (let c = start; c < start + length; c++) await this.tx.write(fatStart(this.#g) + c * 4, entry);
   }
 
   async #writeBits(): Promise<void> {

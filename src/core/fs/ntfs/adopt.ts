@@ -3,9 +3,8 @@
  * whole number of them behind the start of this one: its files get records here, with the runs they have there shifted by
  * that. Nothing of what they hold is read or written.
  */
-import { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
-import type { Adoption, FileEntry, Transaction } from '../port';
+import type { Adoption, FileEntry } from '../port';
 import { readAcross } from './across';
 import type { ChangeInput } from './change';
 import { FileRecords } from './file-records';
@@ -46,26 +45,6 @@ const SECURITY_ID_AT = 52;
 const VERSION_3 = 72;
 const SPACE_AT = 65;
 const DOS_SPACE = 2;
-
-/** A volume as it will be: what was gathered for it lies over what is there. */
-export class GatheredDevice extends BlockDevice {
-  constructor(
-    private readonly tx: Transaction,
-    readonly size: number,
-    readonly sectorSize: number,
-  ) {
-    super();
-  }
-
-  protected override readAt(offset: number, into: Uint8Array): Promise<void> {
-    return this.tx.read(offset, into);
-  }
-
-  /** @throws RangeError always: what is written goes through the transaction */
-  protected override writeAt(): Promise<void> {
-    throw new RangeError('what is gathered is only read');
-  }
-}
 
 /** The clusters that another volume has of one that grows over it. */
 export function reservedFor({ geometry: g }: ChangeInput, source: ChangeInput, { offset, size }: Adoption): Reserved {

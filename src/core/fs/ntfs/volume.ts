@@ -15,6 +15,7 @@ import type {
   VolumeWriter,
 } from '../port';
 import { bitmapBytes, countSet, runsOf } from '../bitmap';
+import { GatheredDevice } from '../gathered-device';
 import { BOOT, parseGeometry, serialFrom, type NtfsGeometry } from './boot-sector';
 import { checkNtfs } from './check';
 import { decompressUnit } from './decompress';
@@ -24,7 +25,7 @@ import { markNtfs, relabelNtfs } from './relabel';
 import type { ChangeInput } from './change';
 import { resizeNtfs } from './resize';
 import { SecurityDescriptors } from './secure';
-import { GatheredDevice, reservedFor, takeOver, type Reserved } from './adopt';
+import { reservedFor, takeOver, type Reserved } from './adopt';
 import { openNtfsWriter, type NtfsWriter } from './writer';
 import type { NtfsStream } from './file';
 import { scanMft, type Mft } from './mft';

@@ -23,6 +23,10 @@ export interface CompareStep extends StepBase {
   readonly files: number;
   /** Everything that has come to the volume so far, what is compared last. */
   readonly receives: readonly Receives[];
+  /** What has come back, as it was read of the volume before: a folder, or everything. */
+  readonly returns?: string;
+  /** What nobody needs once it is compared. */
+  readonly frees?: Place;
 }
 
 export const compare: StepKind<CompareStep> = {
@@ -34,15 +38,17 @@ export const compare: StepKind<CompareStep> = {
     fileSystem: z.string().max(20),
     files: byteCount,
     receives: z.array(receiptSchema).max(1000),
+    returns: z.string().max(40_000).optional(),
+    frees: herePlaceSchema.optional(),
   }),
-  words: ({ name, files, cost }, units) => ({
-    title: `Compare what came to ${name}`,
+  words: ({ name, files, cost, returns }, units) => ({
+    title: returns === undefined ? `Compare what came to ${name}` : `Compare what came back to ${name}`,
     detail: `${filesWords(files)}, ${formatSize(cost.reads, units)} read again`,
   }),
   reason: () => 'Nothing is taken away before it was found at its new place, file by file.',
-  claims: ({ at }, owners) => {
+  claims: ({ at, frees }, owners) => {
     owners.at(at);
-    return owners;
+    return frees ? owners.without(owners.at(frees)) : owners;
   },
   touches: () => [],
 };

@@ -17,6 +17,8 @@ export interface TransferStep extends StepBase {
   readonly folder: string;
   readonly under: string;
   readonly facts: TransferFacts;
+  /** It was parked, and comes back. */
+  readonly back?: true;
 }
 
 const LOST_WORDS: Readonly<Record<keyof TransferFacts['loses'], (n: string) => string>> = {
@@ -59,9 +61,12 @@ export const transfer: StepKind<TransferStep> = {
     folder: z.string().max(40_000),
     under: z.string().max(40_000),
     facts: transferFactsSchema,
+    back: z.literal(true).optional(),
   }),
-  words: ({ source, name, folder, under, facts }, units) => ({
-    title: `Copy ${folder || 'everything'} from ${source} to ${name}${under && under !== folder ? `, as ${under}` : ''}`,
+  words: ({ source, name, folder, under, facts, back }, units) => ({
+    title: back
+      ? `Bring ${under || 'everything'} back from ${source} to ${name}`
+      : `Copy ${folder || 'everything'} from ${source} to ${name}${under && under !== folder ? `, as ${under}` : ''}`,
     detail: `${filesWords(facts.files)}, ${formatSize(facts.bytes, units)}`,
   }),
   reason: () => 'There is room for it by now. Nothing is taken away from where it is before all of it was compared.',

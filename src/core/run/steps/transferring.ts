@@ -1,7 +1,7 @@
 /** Taking trees to other volumes, comparing them there, and taking them away where they were. */
 import { SalvageDevice, WindowDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
-import { adoptionOf, carryOut, expectedAfter, listingOf, listTree, type Receipt } from '@/core/files';
+import { adoptionOf, carryOut, expectedAfter, isBelow, listingOf, listTree, type Receipt } from '@/core/files';
 import { joinRanges, kindFacts, type Holdings, type NewFileFacts, type Volume } from '@/core/fs';
 import { isHere } from '@/core/place';
 import type { AdoptStep, ClearStep, CompareStep, Gives, LeftLink, ProveStep, TransferStep } from '@/core/plan';
@@ -61,13 +61,12 @@ export const adopt: StepRunner<AdoptStep> = async (step, context) => {
 
 /** @throws CoreError `run.differs` when anything is not as it was, so that nothing is taken away */
 export const compare: StepRunner<CompareStep> = async (step, context) => {
-  const { at, name, receives } = step;
+  const { at, name } = step;
   const { hasher, signal, alwaysBytes } = context.ports;
   const window = context.window(at);
   const volume = await context.open(window);
   const measures = await measuresFor(step, context.ports.journal);
-  const expected = await expectedOf(step, measures, hasher);
-  const last = receives.length === 0 ? new Set<string>() : await arrived(step, measures, expected, hasher);
+  const { expected, last } = await comparedBy(step, measures, hasher);
   const found: ManifestEntry[] = [];
   const options = {
     only: ({ path }: { path: string }) => last.has(path),
@@ -85,6 +84,24 @@ export const compare: StepRunner<CompareStep> = async (step, context) => {
   if (first) throw new CoreError('run.differs', { name, path: first.path, what: first.what, count: differing });
   return context.markDone();
 };
+
+/** What must be there, and the paths that are looked at. */
+async function comparedBy(
+  step: CompareStep,
+  measures: Measures,
+  hasher: HasherFactory | undefined,
+): Promise<{ expected: readonly ManifestEntry[]; last: ReadonlySet<string> }> {
+  const { returns, receives, number } = step;
+  if (returns !== undefined) {
+    const { holds } = kindFacts(step.fileSystem);
+    const expected = (measures.get(number) ?? [])
+      .filter((e) => isBelow(e.path, returns))
+      .map((e) => ({ ...e, times: holds.storedTimes(e.times) }));
+    return { expected, last: new Set(expected.map((e) => e.path)) };
+  }
+  const expected = await expectedOf(step, measures, hasher);
+  return { expected, last: receives.length === 0 ? new Set() : await arrived(step, measures, expected, hasher) };
+}
 
 /** The paths at which the last of what came to a volume stands. */
 async function arrived(
