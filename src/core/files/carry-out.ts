@@ -2,6 +2,7 @@
 import type { BlockDevice } from '@/core/device';
 import type { FileEntry, Holdings, NewContent, NewFileFacts, Volume, VolumeWriter } from '@/core/fs';
 import type { Tree } from './list-tree';
+import { canHold } from './links';
 import { mapNames, timesAbove, type Placed, type Places } from './names';
 
 /** Where a tree comes from. */
@@ -40,13 +41,18 @@ export async function carryOut(
   const has = (what: Holdings['keeps'][number]): boolean => holds.keeps.includes(what);
   const factsOf = async (entry: FileEntry): Promise<NewFileFacts> => {
     const { times, attributes } = entry;
-    const { security, changed, reparse, folder } = has('rights') ? await volume.details(entry) : {};
+    const { security, changed, reparse, folder, owner, extended, path, special } =
+      has('rights') || has('owners') ? await volume.details(entry) : {};
     const named = has('streams') ? (streams.get(entry.path) ?? []) : [];
     return {
       times,
       attributes: attributes.filter((word) => holds.attributes.includes(word)),
       ...(security ? { security } : {}),
       ...(changed ? { changed } : {}),
+      ...(owner ? { owner } : {}),
+      ...(extended ? { extended } : {}),
+      ...(path && entry.kind === 'link' ? { path } : {}),
+      ...(special ? { special } : {}),
       ...(reparse && entry.kind === 'link' ? { reparse, folder: folder ?? false } : {}),
       streams: named.map((s) => ({ name: s.stream!, content: contentOf(volume, device, s) })),
     };
@@ -59,15 +65,14 @@ export async function carryOut(
       await writer.mkdir(to, await factsOf(entry));
       continue;
     }
-    if (entry.kind === 'link') {
-      const facts = has('links') ? await factsOf(entry) : undefined;
-      if (facts?.reparse && facts.folder) await writer.mkdir(to, facts);
-      else if (facts?.reparse) await writer.writeFile(to, NOTHING, facts);
-      continue;
-    }
+    if (!canHold(holds, entry)) continue;
     const known = first.get(entry.id);
     if (known !== undefined && has('hard links')) await writer.hardLink(to, known);
-    else await writer.writeFile(to, contentOf(volume, device, entry), await factsOf(entry));
+    else if (entry.kind !== 'file') {
+      const facts = await factsOf(entry);
+      if (facts.reparse && facts.folder) await writer.mkdir(to, facts);
+      else await writer.writeFile(to, NOTHING, facts);
+    } else await writer.writeFile(to, contentOf(volume, device, entry), await factsOf(entry));
     if (known === undefined) first.set(entry.id, to);
   }
 }

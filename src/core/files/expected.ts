@@ -1,6 +1,7 @@
 /** What a volume must hold after a run in which trees came to it and went from it, from what was read before. */
 import type { Holdings } from '@/core/fs';
 import type { ManifestEntry } from '@/core/proof';
+import { canHold } from './links';
 import { mapNames, timesAbove, type Places } from './names';
 
 /** A tree that came to a volume. */
@@ -51,8 +52,8 @@ function received(
   return [
     ...made,
     ...tree.flatMap((entry): ManifestEntry[] => {
-      const { path, stream, kind } = entry;
-      if (joined.has(path) || (kind === 'link' && !holds.keeps.includes('links'))) return [];
+      const { path, stream } = entry;
+      if (joined.has(path) || !canHold(holds, entry)) return [];
       const stored = {
         ...entry,
         times: holds.storedTimes(entry.times),

@@ -2,7 +2,7 @@
  * Where entries of a tree come to on another volume. Names that it can't have are changed, names that fall together are
  * told apart, folders that are there are gone into, and nothing is ever put in the place of something else.
  *
- * Names are compared without regard to case, as every kind that is known here does.
+ * Names are compared without regard to case, but on kinds that tell it apart.
  */
 import type { FileTimes, Holdings } from '@/core/fs';
 
@@ -36,7 +36,6 @@ export interface Mapped {
 const FORBIDDEN = /[\u0000-\u001f"*/:<>?\\|]/g;
 const MOST_TRIES = 100_000;
 
-const fold = (path: string): string => path.toUpperCase();
 const parentOf = (path: string): string => path.slice(0, Math.max(0, path.lastIndexOf('/')));
 export const nameIn = (path: string): string => path.slice(path.lastIndexOf('/') + 1);
 const joinPath = (parent: string, name: string): string => (parent ? `${parent}/${name}` : name);
@@ -76,7 +75,7 @@ export function mapNames(
   holds: Holdings,
   existing: Iterable<Placed>,
 ): Mapped {
-  const taken = new Taken(existing);
+  const taken = new Taken(existing, holds.caseSensitive ? (path) => path : (path) => path.toUpperCase());
   const joined = new Set<string>();
   const renamed: string[] = [];
   const tooLong: string[] = [];
@@ -115,13 +114,16 @@ export function mapNames(
 class Taken {
   readonly #known = new Map<string, { readonly path: string; readonly kind: string }>();
 
-  constructor(existing: Iterable<Placed>) {
+  constructor(
+    existing: Iterable<Placed>,
+    private readonly fold: (path: string) => string,
+  ) {
     for (const { path, kind, stream } of existing)
       if (stream === undefined) this.#known.set(fold(path), { path, kind });
   }
 
   at(path: string): { readonly path: string; readonly kind: string } | undefined {
-    return this.#known.get(fold(path));
+    return this.#known.get(this.fold(path));
   }
 
   /** Takes a path for a name, with a number where something else has it. */
@@ -129,7 +131,7 @@ class Taken {
     for (let n = 1; n < MOST_TRIES; n++) {
       const path = joinPath(parent, n === 1 ? name : numbered(name, n));
       if (this.at(path)) continue;
-      this.#known.set(fold(path), { path, kind });
+      this.#known.set(this.fold(path), { path, kind });
       return path;
     }
     throw new RangeError(`no name is left for ${name}`);

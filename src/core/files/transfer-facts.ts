@@ -3,10 +3,23 @@ import type { FileEntry, Holdings, Kept, KindFacts } from '@/core/fs';
 import { ceilTo } from '@/core/size';
 import { z } from 'zod';
 import { listingOf, type Tree } from './list-tree';
+import { linkOf } from './links';
 import { mapNames, nameIn, type Placed, type Places } from './names';
 
 const count = z.int().min(0);
-const KEPT = ['streams', 'hard links', 'links', 'rights', 'change times', 'compression', 'encryption'] as const;
+const KEPT = [
+  'streams',
+  'hard links',
+  'links',
+  'path links',
+  'special files',
+  'rights',
+  'owners',
+  'extended attributes',
+  'change times',
+  'compression',
+  'encryption',
+] as const;
 const LISTED = 100;
 
 export const transferFactsSchema = z
@@ -82,14 +95,18 @@ export function factsOfTransfer({
 }
 
 /** Words of attributes that are told of by what is lost with them. */
-const TOLD = new Set(['compressed', 'encrypted', 'reparse point']);
+const TOLD = new Set(['compressed', 'encrypted', 'reparse point', 'extended attributes']);
 
 function lossesOf(entries: readonly FileEntry[], source: Holdings, target: Holdings): TransferFacts['loses'] {
   const seen = new Set<number>();
   const counts: Record<Kept, number> = {
     streams: entries.filter((e) => e.stream !== undefined).length,
     'hard links': entries.filter((e) => e.kind === 'file' && (seen.has(e.id) || !seen.add(e.id))).length,
-    links: entries.filter((e) => e.kind === 'link').length,
+    links: entries.filter((e) => linkOf(e) === 'links').length,
+    'path links': entries.filter((e) => linkOf(e) === 'path links').length,
+    'special files': entries.filter((e) => e.kind === 'special').length,
+    owners: source.keeps.includes('owners') ? entries.length : 0,
+    'extended attributes': entries.filter((e) => e.attributes.includes('extended attributes')).length,
     rights: source.keeps.includes('rights') ? entries.length : 0,
     'change times': source.keeps.includes('change times') ? entries.length : 0,
     compression: entries.filter((e) => e.attributes.includes('compressed')).length,

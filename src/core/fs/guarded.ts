@@ -94,6 +94,10 @@ class GuardedVolume implements Volume {
     await this.inner.adopt({ ...adoption, source: inner }, tx);
   }
 
+  settle(tx: Transaction): Promise<void> {
+    return this.inner.settle(tx);
+  }
+
   identify(serial: number, tx: Transaction): Promise<void> {
     return this.inner.identify(serial, tx);
   }

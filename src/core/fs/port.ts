@@ -61,6 +61,8 @@ export interface VolumeInfo {
   readonly size: number;
   readonly used: number;
   readonly free: number;
+  /** It was not shut down: what its journal holds yet is seen as if it were written, and a change writes it first. */
+  readonly unsettled?: true;
   /** Sectors before the volume as its boot sector has it, where the kind stores that. */
   readonly hiddenSectors?: number;
   /** Bytes before its first cluster, where they are not counted from its start. */
@@ -106,7 +108,20 @@ export interface FileEntry {
 }
 
 /** What a kind of file system stores of an entry beside its content, its times and its attributes. */
-export type Kept = 'streams' | 'hard links' | 'links' | 'rights' | 'change times' | 'compression' | 'encryption';
+export type Kept =
+  | 'streams'
+  | 'hard links'
+  /** Reparse points, which lead wherever they say. */
+  | 'links'
+  /** Symbolic links, which are a path. */
+  | 'path links'
+  | 'special files'
+  | 'rights'
+  | 'owners'
+  | 'extended attributes'
+  | 'change times'
+  | 'compression'
+  | 'encryption';
 
 /** What else is stored of an entry, as far as its kind has it. */
 export interface EntryDetails {
@@ -114,6 +129,14 @@ export interface EntryDetails {
   readonly changed?: string;
   /** Who may do what with it: a self-relative security descriptor. */
   readonly security?: Uint8Array;
+  /** Whose it is, and who may do what with it: the bits of a mode that are not its type. */
+  readonly owner?: { readonly mode: number; readonly user: number; readonly group: number };
+  /** Named values beside it, each with its whole name. */
+  readonly extended?: readonly { readonly name: string; readonly value: Uint8Array }[];
+  /** The path that a symbolic link is. */
+  readonly path?: Uint8Array;
+  /** What a special file is, as the type of a mode has it, and the numbers of its device, as they are stored. */
+  readonly special?: { readonly type: number; readonly device: Uint8Array };
   /** Where it leads, as its kind stores that, and whether that is to a folder. */
   readonly reparse?: Uint8Array;
   readonly folder?: boolean;
@@ -126,6 +149,8 @@ export interface Holdings {
   readonly keeps: readonly Kept[];
   /** Words of attributes that it has. */
   readonly attributes: readonly string[];
+  /** Names that differ in case alone are different names. */
+  readonly caseSensitive?: true;
   /** Files of another volume of the kind can be taken over where they lie, where clusters line up. */
   readonly adopts?: true;
   /** What is stored in the place of a folder that leads to a path of another volume, where the kind has such links. */
@@ -187,6 +212,8 @@ export interface Volume {
   shrink(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
   grow(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
   relabel(label: string, tx: Transaction): Promise<void>;
+  /** Writes what its journal holds yet, where it is not settled. */
+  settle(tx: Transaction): Promise<void>;
   /** Grows over another volume and takes its files over where they lie. @throws CoreError `fs.ability` where it can't */
   adopt(adoption: Adoption, tx: Transaction, options?: ChangeOptions): Promise<void>;
   /** Makes it another volume: an identity of its own, made of a 32-bit number. */

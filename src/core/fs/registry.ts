@@ -2,12 +2,13 @@
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { exfatDriver } from './exfat';
+import { extDriver } from './ext';
 import { fatDriver } from './fat';
 import { abilitiesIn, guarded } from './guarded';
 import { ntfsDriver } from './ntfs';
 import type { Abilities, FileSystemDriver, KindFacts } from './port';
 
-const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver].map(guarded);
+const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver, extDriver].map(guarded);
 
 /** Of a volume whose kind nobody knows. */
 export const NO_ABILITIES: Abilities = {

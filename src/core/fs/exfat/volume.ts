@@ -182,6 +182,8 @@ class ExfatVolume implements Volume {
     throw new CoreError('fs.full', { needed: 32, free: 0 });
   }
 
+  async settle(): Promise<void> {}
+
   identify(serial: number, tx: Transaction): Promise<void> {
     return changeBoot(this.state, { serial }, tx);
   }

@@ -148,6 +148,8 @@ class FatVolume implements Volume {
     return relabelVolume(this.state, this.tree, label, tx);
   }
 
+  async settle(): Promise<void> {}
+
   identify(serial: number, tx: Transaction): Promise<void> {
     return identifyVolume(this.state, serial, tx);
   }

@@ -191,6 +191,8 @@ class NtfsVolume implements Volume {
     await writer.finish();
   }
 
+  async settle(): Promise<void> {}
+
   identify(serial: number, tx: Transaction): Promise<void> {
     return this.#changeBoot({ serial: serialFrom(serial) }, tx);
   }

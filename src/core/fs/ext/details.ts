@@ -1,0 +1,53 @@
+/** What is stored of an entry beside its content: whose it is, attributes, where a link leads, which device it is. */
+import type { EntryDetails, FileEntry } from '../port';
+import { attributesInside, attributesOf, type Attribute } from './attributes';
+import { nameText } from './folder';
+import { attributeBlockOf, FLAG, flagsOf, MAP_AT, ownerOf, sizeOf, timesOf, typeOf, TYPE } from './inode';
+import { inlineOf } from './attributes';
+import { mapOf, readContent, type ExtState } from './state';
+import { has } from './superblock';
+
+/** What stands before the name of an attribute, by its number. */
+export const PREFIXES: readonly (readonly [number, string])[] = [
+  [1, 'user.'],
+  [2, 'system.posix_acl_access'],
+  [3, 'system.posix_acl_default'],
+  [4, 'trusted.'],
+  [6, 'security.'],
+  [8, 'system.richacl'],
+];
+const SYSTEM = 7;
+
+/** Content that stands in an inode is no attribute that anybody gave it. */
+const isOwn = ({ prefix }: Attribute): boolean => prefix !== SYSTEM;
+
+export const hasAttributes = (inode: Uint8Array): boolean =>
+  attributeBlockOf(inode) !== 0 || attributesInside(inode).some(isOwn);
+
+export async function detailsOf(state: ExtState, entry: FileEntry): Promise<EntryDetails> {
+  const { device, g, inodes } = state;
+  const inode = inodes.get(entry.id)!;
+  const type = typeOf(inode);
+  const { changed } = timesOf(inode);
+  const all = (await attributesOf(device, g, inode)).filter(isOwn);
+  const extended = all.flatMap(({ prefix, name, value, inode: far }) => {
+    const before = PREFIXES.find(([n]) => n === prefix)?.[1];
+    return before === undefined || far !== 0 ? [] : [{ name: before + nameText(name), value }];
+  });
+  const path = type === TYPE.link ? await linkPath(state, entry.id, inode) : undefined;
+  return {
+    owner: ownerOf(inode),
+    ...(changed ? { changed } : {}),
+    ...(extended.length > 0 ? { extended } : {}),
+    ...(path ? { path, target: nameText(path) } : {}),
+    ...(entry.kind === 'special' ? { special: { type, device: inode.slice(MAP_AT, MAP_AT + 8) } } : {}),
+  };
+}
+
+async function linkPath(state: ExtState, number: number, inode: Uint8Array): Promise<Uint8Array> {
+  const size = sizeOf(inode);
+  const flags = flagsOf(inode);
+  if (has(flags, FLAG.inlineData)) return inlineOf(inode);
+  if (!has(flags, FLAG.extents) && size < 60) return inode.slice(MAP_AT, MAP_AT + size);
+  return readContent(state.device, state.g, mapOf(state, number), Math.min(size, state.g.blockSize));
+}

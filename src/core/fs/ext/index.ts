@@ -1,0 +1,1 @@
+export { extDriver } from './driver';

@@ -1,0 +1,86 @@
+/** What forms and tables need to know of ext2, ext3 and ext4, and which block sizes suit which volume. */
+import { CoreError } from '@/core/errors';
+import { KIB, MIB, TIB } from '@/core/size';
+import type { KindFacts } from '../port';
+import { extNameFault } from './folder';
+import { ATTRIBUTES, storedTimes } from './inode';
+
+const TYPE_CODE = 0x83;
+const LABEL_BYTES = 16;
+const BLOCK_SIZES = [1 * KIB, 2 * KIB, 4 * KIB];
+/** Volumes shorter than this have small blocks. */
+const SMALL = 512 * MIB;
+const LEAST_BLOCKS = 256;
+/** A journal needs as many blocks of its own, and a volume with one twice as many. */
+const LEAST_WITH_JOURNAL = 2048;
+const MOST_BLOCKS = 2 ** 32 - 1;
+
+export function blockSizesFor(kind: string, size: number, sectorSize: number): number[] {
+  const least = kind === 'ext2' ? LEAST_BLOCKS : LEAST_WITH_JOURNAL;
+  const most = kind === 'ext4' ? 2 ** 40 : MOST_BLOCKS;
+  return BLOCK_SIZES.filter((block) => block >= sectorSize && size / block >= least && size / block <= most);
+}
+
+export function normaliseExtLabel(label: string): string {
+  if (new TextEncoder().encode(label).length > LABEL_BYTES)
+    throw new CoreError('fs.label', { label, reason: `an ext label has at most ${LABEL_BYTES} bytes` });
+  if (/[\u0000-\u001f]/.test(label))
+    throw new CoreError('fs.label', { label, reason: 'it holds a character that a label must not' });
+  return label;
+}
+
+/** Bytes of inodes that a new volume has for each so many bytes. */
+export const bytesPerInode = (size: number): number => (size >= SMALL ? 16 * KIB : 8 * KIB);
+
+/** Blocks of a new journal, by how many the volume has. */
+export function journalBlocks(blocks: number): number {
+  const steps: readonly [number, number][] = [
+    [32_768, 1024],
+    [262_144, 4096],
+    [524_288, 8192],
+    [4_194_304, 16_384],
+    [8_388_608, 32_768],
+    [16_777_216, 65_536],
+    [33_554_432, 131_072],
+  ];
+  return steps.find(([limit]) => blocks < limit)?.[1] ?? 262_144;
+}
+
+function kind(id: string, title: string, journal: boolean): KindFacts {
+  return {
+    kind: id,
+    title,
+    minBytes: (journal ? LEAST_WITH_JOURNAL : LEAST_BLOCKS) * KIB,
+    maxBytes: id === 'ext4' ? 2 ** 50 : MOST_BLOCKS * 4 * KIB,
+    maxFileBytes: id === 'ext4' ? 16 * TIB - 4 * KIB : 2 * TIB - 4 * KIB,
+    maxLabelLength: LABEL_BYTES,
+    clusterSizes: (size, sectorSize) => blockSizesFor(id, size, sectorSize),
+    defaultClusterSize: (size, sectorSize) => {
+      const sizes = blockSizesFor(id, size, sectorSize);
+      return size < SMALL ? sizes[0] : sizes.at(-1);
+    },
+    mbrType: () => TYPE_CODE,
+    normaliseLabel: normaliseExtLabel,
+    holds: {
+      keeps: ['hard links', 'path links', 'owners', 'extended attributes', 'special files', 'change times'],
+      attributes: ATTRIBUTES,
+      caseSensitive: true,
+      nameFault: extNameFault,
+      storedTimes,
+      entryBytes: (nameLength) => 8 + 4 * nameLength + 256,
+      structures: (size, _, clusterSize) => {
+        const inodes = (size / bytesPerInode(size)) * 256 * 1.1 + 256 * KIB;
+        const groups = Math.ceil(size / (clusterSize * clusterSize * 8));
+        const copies = (2 + 2 * Math.log2(groups + 1)) * (clusterSize * 258 + groups * 64);
+        const own = journal ? journalBlocks(size / clusterSize) * clusterSize : 0;
+        return inodes + groups * 3 * clusterSize + copies + own + 64 * KIB;
+      },
+    },
+  };
+}
+
+export const EXT_KINDS: readonly KindFacts[] = [
+  kind('ext4', 'ext4', true),
+  kind('ext3', 'ext3', true),
+  kind('ext2', 'ext2', false),
+];

@@ -1,0 +1,60 @@
+/** Whose blocks are whose: files and folders with their trees and attributes, structures, and what belongs to nobody. */
+import { attributeBlockOf, RESIZE_INODE } from './inode';
+import { bitOf, clusterCount, markBlocks, markStructures } from './bitmaps';
+import { isSet, onlyIn } from '../bitmap';
+import type { Run } from '../free-space';
+import { mapOf, type ExtState } from './state';
+import { has, INCOMPAT } from './superblock';
+
+export interface Ownership {
+  /** Clusters of files, folders, their trees and attributes. */
+  readonly files: Uint8Array;
+  readonly structures: Uint8Array;
+  /** In use, and nobody's; runs of clusters. */
+  readonly strays: readonly Run[];
+  /** Blocks that two say are theirs, some of them. */
+  readonly crossed: readonly { readonly block: number; readonly inode: number }[];
+  /** How many inodes have each block of attributes. */
+  readonly shared: ReadonlyMap<number, number>;
+}
+
+const MOST_CROSSED = 100;
+
+export function ownershipOf(state: ExtState): Ownership {
+  const { g, groups, bits, inodes } = state;
+  const structures = new Uint8Array(bits.blocks.length);
+  markStructures(structures, g, groups);
+  if (has(g.super.incompat, INCOMPAT.multiMount)) markBlocks(structures, g, Number(g.super.multiMountBlock), 1);
+  const files = new Uint8Array(bits.blocks.length);
+  const crossed: { block: number; inode: number }[] = [];
+  const shared = new Map<number, number>();
+  const claim = (inode: number, block: number, length: number): void => {
+    // Of a cluster, whose blocks may belong to one file alone, each is met once.
+    let last = -1;
+    for (let b = block; b < block + length; b++) {
+      const bit = bitOf(g, b);
+      if (bit === last) continue;
+      last = bit;
+      const taken = isSet(structures, bit) || (g.clusterBlocks === 1 && isSet(files, bit));
+      if (taken && crossed.length < MOST_CROSSED) crossed.push({ block: b, inode });
+      files[bit >> 3]! |= 1 << (bit & 7);
+    }
+  };
+  for (const number of inodes.numbers()) {
+    const { extents, inner } = mapOf(state, number);
+    // Of the blocks that are kept for descriptors only the list is its own.
+    if (number === RESIZE_INODE) {
+      for (const block of inner.slice(0, 1)) claim(number, block, 1);
+      continue;
+    }
+    for (const { block, length } of extents) claim(number, block, length);
+    for (const block of inner) claim(number, block, 1);
+    const attributes = attributeBlockOf(inodes.get(number)!);
+    if (attributes === 0 || attributes < g.firstDataBlock || attributes >= g.blockCount) continue;
+    const known = shared.get(attributes) ?? 0;
+    shared.set(attributes, known + 1);
+    if (known === 0) claim(number, attributes, 1);
+  }
+  const all = structures.map((byte, i) => byte | files[i]!);
+  return { files, structures, strays: onlyIn(bits.blocks, all, clusterCount(g)), crossed, shared };
+}

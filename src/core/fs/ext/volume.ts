@@ -1,0 +1,232 @@
+/** An open ext volume behind the port. */
+import type { BlockDevice } from '@/core/device';
+import { CoreError, markOverridable, type Finding } from '@/core/errors';
+import { countIn, runsOf } from '../bitmap';
+import type {
+  Beyond,
+  ByteRange,
+  ContentRun,
+  EntryDetails,
+  FileEntry,
+  SizeLimits,
+  Transaction,
+  Volume,
+  VolumeInfo,
+  VolumeWriter,
+} from '../port';
+import { joinRanges } from '../ranges';
+import { inlineOf } from './attributes';
+import { clusterCount } from './bitmaps';
+import { checkExt } from './check';
+import { detailsOf, hasAttributes } from './details';
+import { nameText } from './folder';
+import {
+  attributesIn,
+  entryKindOf,
+  FLAG,
+  flagsOf,
+  IN_INODE_BYTES,
+  MAP_AT,
+  sizeOf,
+  timesOf,
+  typeOf,
+  TYPE,
+} from './inode';
+import { normaliseExtLabel } from './kinds';
+import { extLimits } from './limits';
+import { mapOf, readExt, type ExtState } from './state';
+import { identifyExt, markExt, relabelExt, settleExt } from './superblock-edits';
+import { resizeExt } from './resize';
+import { formatUuid, has, kindOf, labelOf } from './superblock';
+import { openExtWriter } from './writer';
+
+const MAX_BEYOND_ITEMS = 200;
+const TITLES: Readonly<Record<string, string>> = { ext2: 'ext2', ext3: 'ext3', ext4: 'ext4' };
+/** Findings that an override lets pass: they do not make carrying data unsafe. */
+const MAY_PASS = new Set(['ext.dirty', 'ext.copies', 'ext.counts', 'ext.times']);
+const LOST_FOLDER = 'lost+found';
+
+/** Opens the volume that begins at the device's start. @throws CoreError `fs.unknown`, `fs.damaged` */
+export async function openExt(device: BlockDevice): Promise<Volume> {
+  return new ExtVolume(await readExt(device));
+}
+
+export class ExtVolume implements Volume {
+  readonly info: VolumeInfo;
+  #findings: Promise<readonly Finding[]> | undefined;
+  #paths: readonly string[] | undefined;
+
+  constructor(readonly state: ExtState) {
+    this.info = describe(state);
+  }
+
+  check(): Promise<readonly Finding[]> {
+    return (this.#findings ??= checkExt(this.state).then((found) =>
+      markOverridable(found, (code) => MAY_PASS.has(code)),
+    ));
+  }
+
+  limits(): Promise<SizeLimits> {
+    return extLimits(this.state);
+  }
+
+  async allocation(): Promise<readonly ByteRange[]> {
+    const { g, bits } = this.state;
+    const unit = g.clusterBlocks * g.blockSize;
+    const first = g.firstDataBlock * g.blockSize;
+    const ranges: ByteRange[] = first > 0 ? [{ start: 0, end: first }] : [];
+    for (const { start, length } of runsOf(bits.blocks, 0, clusterCount(g), true))
+      ranges.push({
+        start: first + start * unit,
+        end: Math.min(first + (start + length) * unit, g.blockCount * g.blockSize),
+      });
+    return joinRanges(ranges);
+  }
+
+  async beyond(end: number): Promise<Beyond> {
+    const { g } = this.state;
+    const first = Math.floor(end / g.blockSize);
+    const paths = this.#pathsByInode();
+    const items: { path: string; bytes: number }[] = [];
+    for (const number of this.state.inodes.numbers()) {
+      const { extents, inner } = mapOf(this.state, number);
+      let blocks = inner.filter((b) => b >= first).length;
+      for (const { block, length } of extents) blocks += Math.max(0, block + length - Math.max(first, block));
+      if (blocks > 0) items.push({ path: paths.get(number) ?? `(inode ${number})`, bytes: blocks * g.blockSize });
+    }
+    const bytes = items.reduce((sum, i) => sum + i.bytes, 0);
+    return { bytes, items: items.sort((a, b) => b.bytes - a.bytes).slice(0, MAX_BEYOND_ITEMS) };
+  }
+
+  #pathsByInode(): Map<number, string> {
+    const out = new Map<number, string>([[8, '(journal)']]);
+    const paths = this.#allPaths();
+    for (const [i, { inode }] of this.state.names.entries()) if (!out.has(inode)) out.set(inode, paths[i]!);
+    return out;
+  }
+
+  /** Paths of all names, each built from that of its folder, which stands before it. */
+  #allPaths(): readonly string[] {
+    if (this.#paths) return this.#paths;
+    const out: string[] = [];
+    for (const { parent, bytes } of this.state.names) {
+      const name = nameText(bytes);
+      out.push(parent < 0 ? name : `${out[parent]!}/${name}`);
+    }
+    return (this.#paths = out);
+  }
+
+  async *walk(): AsyncGenerator<FileEntry> {
+    const { names, inodes } = this.state;
+    const paths = this.#allPaths();
+    const filled = new Set(names.map((n) => n.parent));
+    for (const [i, { inode: id, parent }] of names.entries()) {
+      const bytes = inodes.get(id)!;
+      const kind = entryKindOf(typeOf(bytes));
+      const path = paths[i]!;
+      // The folder for what a check finds is the system's own as long as nothing is in it.
+      if (parent < 0 && path === LOST_FOLDER && kind === 'folder' && !filled.has(i)) continue;
+      const { created, modified, accessed } = timesOf(bytes);
+      yield {
+        path,
+        kind,
+        size: kind === 'file' || kind === 'link' ? sizeOf(bytes) : 0,
+        times: {
+          ...(created === undefined ? {} : { created }),
+          ...(modified === undefined ? {} : { modified }),
+          ...(accessed === undefined ? {} : { accessed }),
+        },
+        attributes: [...attributesIn(flagsOf(bytes)), ...(hasAttributes(bytes) ? ['extended attributes'] : [])],
+        id,
+      };
+    }
+  }
+
+  async *content(entry: FileEntry): AsyncGenerator<ContentRun> {
+    const { g, inodes } = this.state;
+    const bytes = inodes.get(entry.id);
+    if (!bytes) throw new CoreError('fs.not-found', { path: entry.path });
+    const type = typeOf(bytes);
+    if (type !== TYPE.file && type !== TYPE.link) return;
+    const size = sizeOf(bytes);
+    const flags = flagsOf(bytes);
+    if (has(flags, FLAG.inlineData)) {
+      yield { kind: 'bytes', bytes: inlineOf(bytes) };
+      return;
+    }
+    if (type === TYPE.link && !has(flags, FLAG.extents) && size < IN_INODE_BYTES) {
+      yield { kind: 'bytes', bytes: bytes.slice(MAP_AT, MAP_AT + size) };
+      return;
+    }
+    const { extents, fault } = mapOf(this.state, entry.id);
+    if (fault)
+      throw new CoreError('fs.damaged', { fileSystem: this.info.title, reason: `${entry.path}: ${fault}`, offset: 0 });
+    let at = 0;
+    for (const { logical, block, length, unwritten } of extents) {
+      const start = logical * g.blockSize;
+      if (start >= size) break;
+      if (start > at) yield { kind: 'zeros', length: start - at };
+      const part = Math.min(length * g.blockSize, size - start);
+      if (unwritten) yield { kind: 'zeros', length: part };
+      else yield { kind: 'at', offset: block * g.blockSize, length: part };
+      at = start + part;
+    }
+    if (at < size) yield { kind: 'zeros', length: size - at };
+  }
+
+  details(entry: FileEntry): Promise<EntryDetails> {
+    return detailsOf(this.state, entry);
+  }
+
+  async shrink(size: number, tx: Transaction): Promise<void> {
+    await resizeExt(this.state, size, tx);
+  }
+
+  async grow(size: number, tx: Transaction): Promise<void> {
+    await resizeExt(this.state, size, tx);
+  }
+
+  async relabel(label: string, tx: Transaction): Promise<void> {
+    await relabelExt(this.state, normaliseExtLabel(label), tx);
+  }
+
+  settle(tx: Transaction): Promise<void> {
+    return settleExt(this.state, tx);
+  }
+
+  async adopt(): Promise<void> {
+    throw new CoreError('fs.ability', { fileSystem: this.info.title, ability: 'take over files where they lie' });
+  }
+
+  identify(serial: number, tx: Transaction): Promise<void> {
+    return identifyExt(this.state, serial, tx);
+  }
+
+  /** Nothing on it depends on where it starts. */
+  async rebase(): Promise<void> {}
+
+  markForCheck(tx: Transaction): Promise<void> {
+    return markExt(this.state, tx);
+  }
+
+  async writer(tx: Transaction): Promise<VolumeWriter> {
+    return openExtWriter(this.state, tx);
+  }
+}
+
+function describe({ g, bits, pending }: ExtState): VolumeInfo {
+  const kind = kindOf(g.super);
+  const free = (clusterCount(g) - countIn(bits.blocks, 0, clusterCount(g))) * g.clusterBlocks * g.blockSize;
+  const size = g.blockCount * g.blockSize;
+  return {
+    kind,
+    title: TITLES[kind]!,
+    label: labelOf(g.super),
+    serial: formatUuid(g.super.uuid),
+    clusterSize: g.blockSize * g.clusterBlocks,
+    size,
+    used: size - free,
+    free,
+    ...(pending?.journal.pending ? { unsettled: true as const } : {}),
+  };
+}

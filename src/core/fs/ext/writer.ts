@@ -1,0 +1,417 @@
+/**
+ * Adding to an ext volume, and taking away from it. Content goes straight to free blocks; a folder that changes is built
+ * anew, and everything that was there already is gathered and written by {@link ExtWriter.finish}.
+ */
+import { CoreError } from '@/core/errors';
+import { fillFree, lengthOf } from '../fill';
+import type { Run } from '../free-space';
+import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
+import { attributesInside, isAttributes, referencesOf, sealAttributes, setReferences } from './attributes';
+import { buildMap, type Extent } from './block-map';
+import { assertChangeable, draftOf } from './changeable';
+import type { Draft } from './draft';
+import { buildFolder, extNameFault, nameBytes, nameText, typeCode, type NewEntry } from './folder';
+import {
+  attributeBlockOf,
+  FLAG,
+  flagsFor,
+  flagsOf,
+  INODE,
+  inodeSeed,
+  linksOf,
+  ROOT_INODE,
+  setBlocks,
+  setExtraSize,
+  setTimes,
+  typeOf,
+  TYPE,
+} from './inode';
+import { extentsOf } from './make';
+import { attributeBlock, putInside, storedAttributes } from './new-attributes';
+import { mapOf, type ExtState } from './state';
+import { styleOf } from './style';
+import { has, INCOMPAT, RO_COMPAT, type SuperFields } from './superblock';
+import { settled, settleExt } from './superblock-edits';
+
+const MOST_LINKS = 65_000;
+const LARGE = 2 ** 31;
+const SYSTEM = 7;
+const LOST_FOLDER = 'lost+found';
+const NO_NAME = -2;
+
+interface OpenFolder {
+  readonly number: number;
+  readonly inode: Uint8Array;
+  readonly parent: number;
+  readonly entries: Map<string, NewEntry>;
+  readonly folders: Map<string, OpenFolder>;
+  dirty: boolean;
+}
+
+/** Opens a writer. @throws CoreError `fs.ability` where the volume stays as it is */
+export async function openExtWriter(state: ExtState, tx: Transaction): Promise<VolumeWriter> {
+  assertChangeable(state.g, 'take files');
+  await settleExt(state, tx);
+  return new ExtWriter(state, tx);
+}
+
+class ExtWriter implements VolumeWriter {
+  readonly #draft: Draft;
+  readonly #root: OpenFolder;
+  readonly #children = new Map<number, number[]>();
+  /** The number of the name of each folder. */
+  readonly #nameOf = new Map<number, number>();
+  /** What is free once everything else has its own. */
+  readonly #freed: Run[] = [];
+  readonly #freedInodes: { readonly number: number; readonly folder: boolean }[] = [];
+  readonly #open = new Map<number, OpenFolder>();
+  #large = false;
+
+  constructor(
+    private readonly state: ExtState,
+    private readonly tx: Transaction,
+  ) {
+    this.#draft = draftOf(state);
+    for (const [i, { parent }] of state.names.entries()) {
+      const list = this.#children.get(parent);
+      if (list) list.push(i);
+      else this.#children.set(parent, [i]);
+    }
+    for (const [i, { inode }] of state.names.entries())
+      if (typeOf(state.inodes.get(inode)!) === TYPE.folder) this.#nameOf.set(inode, i);
+    this.#root = this.#load(ROOT_INODE, ROOT_INODE, -1);
+  }
+
+  /** A folder that is there. @param name the number of its name, -1 for the root */
+  #load(number: number, parent: number, name: number): OpenFolder {
+    const inode = this.state.inodes.get(number)!.slice();
+    const entries = new Map<string, NewEntry>();
+    for (const i of this.#children.get(name) ?? []) {
+      const { inode: to, bytes } = this.state.names[i]!;
+      entries.set(nameText(bytes), { inode: to, name: bytes, type: typeCode(typeOf(this.state.inodes.get(to)!)) });
+    }
+    const folder = { number, inode, parent, entries, folders: new Map<string, OpenFolder>(), dirty: false };
+    this.#open.set(number, folder);
+    return folder;
+  }
+
+  #below(folder: OpenFolder, name: string): OpenFolder | undefined {
+    const known = folder.folders.get(name);
+    if (known) return known;
+    const entry = folder.entries.get(name);
+    const inode = entry && this.state.inodes.get(entry.inode);
+    if (!entry || !inode || typeOf(inode) !== TYPE.folder) return undefined;
+    const loaded = this.#load(entry.inode, folder.number, this.#nameOf.get(entry.inode) ?? NO_NAME);
+    folder.folders.set(name, loaded);
+    return loaded;
+  }
+
+  /** @throws CoreError `fs.not-found` */
+  #folder(path: string): OpenFolder {
+    let folder = this.#root;
+    for (const name of path.split('/').filter(Boolean)) {
+      const next = this.#below(folder, name);
+      if (!next) throw new CoreError('fs.not-found', { path });
+      folder = next;
+    }
+    return folder;
+  }
+
+  #parent(path: string): { folder: OpenFolder; name: string } {
+    const cut = path.lastIndexOf('/');
+    return { folder: this.#folder(cut < 0 ? '' : path.slice(0, cut)), name: path.slice(cut + 1) };
+  }
+
+  #place(path: string): { folder: OpenFolder; name: string } {
+    const { folder, name } = this.#parent(path);
+    const fault = extNameFault(name);
+    if (fault)
+      throw new CoreError('fs.name', {
+        name,
+        reason: fault === 'length' ? 'it is too long' : 'it holds what a name must not',
+      });
+    if (folder.entries.has(name)) throw new CoreError('fs.exists', { path });
+    const flags = flagsOf(folder.inode);
+    if (has(flags, FLAG.encrypt) || has(flags, FLAG.casefold))
+      throw new CoreError('fs.ability', {
+        fileSystem: 'ext4',
+        ability: 'take files into a folder whose names are encrypted or folded',
+      });
+    return { folder, name };
+  }
+
+  async mkdir(path: string, facts: NewFileFacts = {}): Promise<void> {
+    if (path === LOST_FOLDER && this.#adoptLost(facts)) return;
+    const { folder, name } = this.#place(path);
+    const number = this.#draft.takeInode(this.#groupOf(folder), true);
+    const inode = await this.#newInode(number, TYPE.folder, facts, 0o755);
+    INODE.encode({ links: 2 }, inode);
+    const links = linksOf(folder.inode);
+    if (links >= MOST_LINKS - 1 && !has(this.state.g.super.roCompat, RO_COMPAT.dirNlink))
+      throw new CoreError('fs.ability', { fileSystem: 'ext', ability: `hold more than ${MOST_LINKS} folders in one` });
+    INODE.encode({ links: links === 1 || links >= MOST_LINKS - 1 ? 1 : links + 1 }, folder.inode);
+    const made = { number, inode, parent: folder.number, entries: new Map(), folders: new Map(), dirty: true };
+    this.#open.set(number, made);
+    folder.folders.set(name, made);
+    this.#enter(folder, name, number, TYPE.folder);
+  }
+
+  /** The system's own folder that nothing is in is not seen, and becomes one that is. */
+  #adoptLost(facts: NewFileFacts): boolean {
+    const lost = this.#below(this.#root, LOST_FOLDER);
+    if (!lost || lost.entries.size > 0) return false;
+    setTimes(lost.inode, facts.times ?? {}, facts.changed);
+    if (facts.owner) this.#own(lost.inode, facts.owner);
+    lost.dirty = true;
+    return true;
+  }
+
+  async writeFile(path: string, content: NewContent, facts: NewFileFacts = {}): Promise<void> {
+    if (facts.streams?.length) throw new CoreError('fs.ability', { fileSystem: 'ext', ability: 'hold named streams' });
+    const { folder, name } = this.#place(path);
+    const type = facts.path ? TYPE.link : (facts.special?.type ?? TYPE.file);
+    const number = this.#draft.takeInode(this.#groupOf(folder), false);
+    const inode = await this.#newInode(number, type, facts, type === TYPE.link ? 0o777 : 0o644);
+    INODE.encode({ links: 1 }, inode);
+    if (facts.special) this.#special(inode, facts.special.device);
+    else if (facts.path && facts.path.length < 60) this.#shortLink(inode, facts.path);
+    else await this.#content(number, inode, facts.path ? { kind: 'bytes', bytes: facts.path } : content, facts);
+    this.#draft.draftInode(number, inode);
+    this.#enter(folder, name, number, type);
+  }
+
+  #groupOf({ number }: OpenFolder): number {
+    return Math.floor((number - 1) / this.state.g.inodesPerGroup);
+  }
+
+  #enter(folder: OpenFolder, name: string, inode: number, type: number): void {
+    folder.entries.set(name, { inode, name: nameBytes(name), type: typeCode(type) });
+    folder.dirty = true;
+  }
+
+  #own(inode: Uint8Array, { mode, user, group }: NonNullable<NewFileFacts['owner']>): void {
+    INODE.encode(
+      {
+        mode: typeOf(inode) | (mode & 0xfff),
+        uidLow: user & 0xffff,
+        uidHigh: user >>> 16,
+        gidLow: group & 0xffff,
+        gidHigh: group >>> 16,
+      },
+      inode,
+    );
+  }
+
+  async #newInode(number: number, type: number, facts: NewFileFacts, mode: number): Promise<Uint8Array> {
+    const { g } = this.state;
+    const inode = new Uint8Array(g.inodeSize);
+    const extents = has(g.super.incompat, INCOMPAT.extents) && (type === TYPE.file || type === TYPE.folder);
+    setExtraSize(inode, Math.min(32, g.inodeSize - 128));
+    INODE.encode({ mode: type | mode, flags: flagsFor(facts.attributes) | (extents ? FLAG.extents : 0) }, inode);
+    if (facts.owner) this.#own(inode, facts.owner);
+    setTimes(inode, facts.times ?? {}, facts.changed);
+    if (extents) this.#setMap(number, inode, []);
+    const stored = storedAttributes(facts.extended ?? []);
+    if (!putInside(inode, stored)) {
+      const bytes = attributeBlock(stored, g.blockSize);
+      const block = this.#draft.take(1)[0]!.start;
+      sealAttributes(bytes, block, g);
+      await this.tx.writeFree(block * g.blockSize, bytes);
+      INODE.encode({ attributesLow: block % 2 ** 32, attributesHigh: Math.floor(block / 2 ** 32) }, inode);
+      setBlocks(inode, 1, g);
+    }
+    return inode;
+  }
+
+  #special(inode: Uint8Array, device: Uint8Array): void {
+    const map = new Uint8Array(60);
+    map.set(device.subarray(0, 8));
+    INODE.encode({ map }, inode);
+  }
+
+  #shortLink(inode: Uint8Array, path: Uint8Array): void {
+    const map = new Uint8Array(60);
+    map.set(path);
+    INODE.encode({ map, sizeLow: path.length, flags: flagsOf(inode) & ~FLAG.extents }, inode);
+  }
+
+  async #content(number: number, inode: Uint8Array, content: NewContent, facts: NewFileFacts): Promise<void> {
+    const { g } = this.state;
+    const size = lengthOf(content);
+    if (size >= LARGE) this.#large = true;
+    const runs = this.#room(Math.ceil(size / g.blockSize), facts);
+    const rooms = runs.map((r) => ({ offset: r.start * g.blockSize, length: r.length * g.blockSize }));
+    await fillFree(this.tx, rooms, content);
+    if (typeOf(inode) === TYPE.link && has(g.super.incompat, INCOMPAT.extents))
+      INODE.encode({ flags: flagsOf(inode) | FLAG.extents }, inode);
+    INODE.encode({ sizeLow: size % 2 ** 32, sizeHigh: Math.floor(size / 2 ** 32) }, inode);
+    for (const { block, bytes } of this.#setMap(number, inode, extentsOf(runs)))
+      await this.tx.writeFree(block * g.blockSize, bytes);
+  }
+
+  #room(count: number, { placement }: NewFileFacts): Run[] {
+    const draft = this.#draft;
+    if (placement?.near !== undefined) draft.seek(placement.near);
+    const pieces = Math.max(1, Math.min(placement?.fragments ?? 1, count));
+    const each = Math.ceil(count / pieces);
+    const runs: { start: number; length: number }[] = [];
+    for (let left = count; left > 0;) {
+      for (const run of draft.take(Math.min(each, left))) {
+        left -= run.length;
+        const last = runs.at(-1);
+        if (last && last.start + last.length === run.start) last.length += run.length;
+        else runs.push({ ...run });
+      }
+      const end = runs.at(-1)!.start + runs.at(-1)!.length;
+      if (pieces > 1) draft.seekBlock(end + each);
+    }
+    return runs;
+  }
+
+  /** Says where an inode's blocks are. @returns the blocks of its tree, which are to be written */
+  #setMap(number: number, inode: Uint8Array, extents: readonly Extent[]) {
+    const { g } = this.state;
+    const asExtents = has(flagsOf(inode), FLAG.extents);
+    const seed = inodeSeed(number, inode, g);
+    const { root, nodes } = buildMap(extents, asExtents, g, seed, () => this.#draft.take(1)[0]!.start);
+    INODE.encode({ map: root }, inode);
+    const own = attributeBlockOf(inode) === 0 ? 0 : 1;
+    setBlocks(
+      inode,
+      extents.reduce((sum, e) => sum + e.length, nodes.length + own),
+      g,
+    );
+    return nodes;
+  }
+
+  async hardLink(path: string, existing: string): Promise<void> {
+    const { folder, name } = this.#place(path);
+    const from = this.#parent(existing);
+    const entry = from.folder.entries.get(from.name);
+    if (!entry) throw new CoreError('fs.not-found', { path: existing });
+    const inode = this.#inodeOf(entry.inode);
+    if (typeOf(inode) === TYPE.folder || linksOf(inode) >= MOST_LINKS)
+      throw new CoreError('fs.ability', { fileSystem: 'ext', ability: 'give it another name' });
+    INODE.encode({ links: linksOf(inode) + 1 }, inode);
+    this.#draft.draftInode(entry.inode, inode);
+    folder.entries.set(name, { ...entry, name: nameBytes(name) });
+    folder.dirty = true;
+  }
+
+  /** An inode as it will be. */
+  #inodeOf(number: number): Uint8Array {
+    return this.#draft.drafted(number) ?? this.#open.get(number)?.inode ?? this.state.inodes.get(number)!.slice();
+  }
+
+  async remove(path: string): Promise<void> {
+    const { folder, name } = this.#parent(path);
+    const entry = folder.entries.get(name);
+    if (!entry) throw new CoreError('fs.not-found', { path });
+    await this.#drop(folder, name, entry);
+  }
+
+  async #drop(folder: OpenFolder, name: string, entry: NewEntry): Promise<void> {
+    const below = this.#below(folder, name);
+    if (below) {
+      for (const [inner, its] of [...below.entries]) await this.#drop(below, inner, its);
+      below.dirty = false;
+      this.#open.delete(below.number);
+      folder.folders.delete(name);
+      const links = linksOf(folder.inode);
+      INODE.encode({ links: links === 1 ? 1 : links - 1 }, folder.inode);
+    }
+    folder.entries.delete(name);
+    folder.dirty = true;
+    const inode = below?.inode ?? this.#inodeOf(entry.inode);
+    const left = below ? 0 : linksOf(inode) - 1;
+    INODE.encode({ links: Math.max(0, left) }, inode);
+    if (left <= 0) await this.#release(entry.inode, inode);
+    this.#draft.draftInode(entry.inode, inode);
+  }
+
+  /** What an inode had is free in the end; the inode says that it is gone. */
+  async #release(number: number, inode: Uint8Array): Promise<void> {
+    const { extents, inner } = mapOf(this.state, number);
+    if (attributesInside(inode).some((a) => a.inode !== 0))
+      throw new CoreError('fs.ability', {
+        fileSystem: 'ext4',
+        ability: 'lose files whose attributes have inodes of their own',
+      });
+    for (const { block, length } of extents) this.#freed.push({ start: block, length });
+    for (const block of inner) this.#freed.push({ start: block, length: 1 });
+    await this.#releaseAttributes(attributeBlockOf(inode));
+    const { changed } = INODE.decode(inode);
+    this.#freedInodes.push({ number, folder: typeOf(inode) === TYPE.folder });
+    if (has(flagsOf(inode), FLAG.extents)) this.#setMap(number, inode, []);
+    else INODE.encode({ map: new Uint8Array(60) }, inode);
+    INODE.encode(
+      { deleted: Math.max(1, changed), sizeLow: 0, sizeHigh: 0, attributesLow: 0, attributesHigh: 0 },
+      inode,
+    );
+    setBlocks(inode, 0, this.state.g);
+  }
+
+  readonly #shared = new Map<number, Uint8Array>();
+
+  async #releaseAttributes(block: number): Promise<void> {
+    if (block === 0) return;
+    const { g, device } = this.state;
+    const bytes = this.#shared.get(block) ?? (await device.bytes(block * g.blockSize, g.blockSize));
+    if (!isAttributes(bytes)) return;
+    const left = referencesOf(bytes) - 1;
+    setReferences(bytes, Math.max(0, left));
+    this.#shared.set(block, bytes);
+    if (left > 0) return;
+    this.#shared.delete(block);
+    this.#freed.push({ start: block, length: 1 });
+  }
+
+  async finish(): Promise<void> {
+    const { g } = this.state;
+    const draft = this.#draft;
+    for (const folder of this.#open.values()) if (folder.dirty) await this.#writeFolder(folder);
+    for (const [block, bytes] of this.#shared) {
+      sealAttributes(bytes, block, g);
+      await this.tx.write(block * g.blockSize, bytes);
+    }
+    for (const { start, length } of this.#freed) draft.mark(start, length, false);
+    for (const { number, folder } of this.#freedInodes) draft.markInode(number, false, folder);
+    const large = this.#large ? { roCompat: g.super.roCompat | RO_COMPAT.largeFile } : {};
+    const fields: Partial<SuperFields> = settled(this.state, large);
+    await draft.flush(this.tx, fields, { copies: false });
+  }
+
+  async #writeFolder({ number, inode, parent, entries }: OpenFolder): Promise<void> {
+    const { g } = this.state;
+    const old = this.state.inodes.get(number) ? mapOf(this.state, number) : { extents: [], inner: [] };
+    if (has(flagsOf(inode), FLAG.inlineData)) this.#outOfInode(inode);
+    const seed = inodeSeed(number, inode, g);
+    const { blocks, indexed } = buildFolder(number, parent, [...entries.values()], styleOf(g, seed));
+    const had = old.extents.flatMap((e) => Array.from({ length: e.length }, (_, i) => e.block + i));
+    const places = had.slice(0, blocks.length);
+    for (const block of had.slice(blocks.length)) this.#freed.push({ start: block, length: 1 });
+    for (const block of old.inner) this.#freed.push({ start: block, length: 1 });
+    const fresh = blocks.length > places.length ? this.#draft.take(blocks.length - places.length) : [];
+    for (const { start, length } of fresh) for (let i = 0; i < length; i++) places.push(start + i);
+    for (const [i, bytes] of blocks.entries()) {
+      const offset = places[i]! * g.blockSize;
+      if (i < had.length) await this.tx.write(offset, bytes);
+      else await this.tx.writeFree(offset, bytes);
+    }
+    const size = blocks.length * g.blockSize;
+    const flags = indexed ? flagsOf(inode) | FLAG.index : flagsOf(inode) & ~FLAG.index;
+    INODE.encode({ sizeLow: size % 2 ** 32, sizeHigh: Math.floor(size / 2 ** 32), flags: flags >>> 0 }, inode);
+    const extents = extentsOf(places.map((start) => ({ start, length: 1 })));
+    for (const { block, bytes } of this.#setMap(number, inode, extents))
+      await this.tx.writeFree(block * g.blockSize, bytes);
+    this.#draft.draftInode(number, inode);
+  }
+
+  /** A folder that stood in its inode gets blocks. */
+  #outOfInode(inode: Uint8Array): void {
+    const rest = attributesInside(inode).filter((a) => a.prefix !== SYSTEM);
+    putInside(inode, rest);
+    const extents = has(this.state.g.super.incompat, INCOMPAT.extents) ? FLAG.extents : 0;
+    INODE.encode({ flags: ((flagsOf(inode) & ~FLAG.inlineData) | extents) >>> 0, map: new Uint8Array(60) }, inode);
+  }
+}
