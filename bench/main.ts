@@ -363,6 +363,7 @@ async function benchMany(): Promise<void> {
       allocation: [{ start: 0, end: GIB }],
       files: 100,
       findings: [],
+      recognised: undefined,
       fault: undefined,
     })),
   };

@@ -161,7 +161,7 @@ describe('files beside an image', () => {
     expected = readFileSync(image);
     writeFileSync(image, original);
     rmSync(`${image}.ullager-undo`);
-    const cut = new FaultyFiles(systemFiles, 'io', Math.floor(counting.operations * 0.5));
+    const cut = new FaultyFiles(systemFiles, 'io', Math.floor(counting.operations.length * 0.5));
     await expect(run(image, options, cut)).rejects.toThrow();
     for (const file of files) copyFileSync(file, `${file}.kept`);
   });

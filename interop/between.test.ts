@@ -2,7 +2,7 @@
 import { copyFileSync, writeFileSync } from 'node:fs';
 import { DEEP } from '@/core/fixtures/rounds';
 import { afterAll, describe, expect, it } from 'vitest';
-import { filesOf, fls, mmls, read, scratch, icat, ullager } from './readers';
+import { filesOf, fls, icat, read, scratch, starts, ullager } from './readers';
 
 const box = scratch();
 afterAll(() => box.remove());
@@ -27,11 +27,6 @@ function run(image: string, target: object, ...more: string[]): void {
   expect(code, err + out).toBe(0);
   expect(ullager('check', image).code).toBe(0);
 }
-
-const starts = (image: string): number[] =>
-  mmls(image)
-    .filter((p) => !/Unallocated|Meta|Safety|Table|Extended|Header/i.test(p.description))
-    .map((p) => p.start);
 
 /** Path and digest of every file that was made up, by the independent reader. */
 function byReader(image: string, start: number): [string, string][] {

@@ -48,6 +48,12 @@ export function mmls(image: string): { start: number; length: number; descriptio
     .flatMap((m) => (m ? [{ start: Number(m[1]), length: Number(m[2]), description: m[3]! }] : []));
 }
 
+/** Where volumes begin, in sectors. */
+export const starts = (image: string): number[] =>
+  mmls(image)
+    .filter((p) => !/Unallocated|Meta|Safety|Table|Extended|Header/i.test(p.description))
+    .map((p) => p.start);
+
 /**
  * Files as `fls` walks them, virtual ones left out: inode by path. Where clusters are larger than index blocks it finds
  * every name but marks those behind the first block of a cluster as unallocated; `anyMark` takes them too.

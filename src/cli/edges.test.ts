@@ -71,7 +71,7 @@ async function interrupted(image: string, options: object, share = 0.5): Promise
   const trial = copyOf(image.slice(box.length + 1), 'trial.img');
   const scratch = 'scratch' in options ? { scratch: path('trial.bin') } : {};
   await run(trial, { ...options, ...scratch, inPlace: true }, counting);
-  const files = new FaultyFiles(systemFiles, 'io', Math.floor(counting.operations * share));
+  const files = new FaultyFiles(systemFiles, 'io', Math.floor(counting.operations.length * share));
   await expect(run(image, { ...options, inPlace: true }, files)).rejects.toThrow();
   expect(existsSync(`${image}.ullager-journal`)).toBe(true);
 }
@@ -219,7 +219,7 @@ describe('a journal and a way back', () => {
     const twin = copyOf('linked.img', 'cut.img');
     copyFileSync(`${image}.ullager-undo`, `${twin}.ullager-undo`);
     expect(await run(twin, { inPlace: true, rewind: true }, files)).toBe(0);
-    const cut = new FaultyFiles(systemFiles, 'io', files.operations - 6);
+    const cut = new FaultyFiles(systemFiles, 'io', files.operations.length - 6);
     await expect(run(image, { inPlace: true, rewind: true }, cut)).rejects.toThrow();
     const rewinding = { code: 'run.rewinding' };
     await expect(run(image, { target: divide, inPlace: true })).rejects.toMatchObject(rewinding);

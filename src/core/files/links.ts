@@ -2,7 +2,10 @@
 import type { FileEntry, Holdings } from '@/core/fs';
 
 /** None for what is no link. */
-export function linkOf({ kind, attributes }: Pick<FileEntry, 'kind' | 'attributes'>): 'links' | 'path links' | undefined {
+export function linkOf({
+  kind,
+  attributes,
+}: Pick<FileEntry, 'kind' | 'attributes'>): 'links' | 'path links' | undefined {
   if (kind !== 'link') return undefined;
   return attributes.includes('reparse point') ? 'links' : 'path links';
 }

@@ -1,3 +1,4 @@
+export { recogniseForeign, type Recognised } from './foreign';
 export type {
   Abilities,
   Adoption,

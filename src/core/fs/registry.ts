@@ -6,9 +6,10 @@ import { extDriver } from './ext';
 import { fatDriver } from './fat';
 import { abilitiesIn, guarded } from './guarded';
 import { ntfsDriver } from './ntfs';
+import { swapDriver } from './swap';
 import type { Abilities, FileSystemDriver, KindFacts } from './port';
 
-const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver, extDriver].map(guarded);
+const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver, extDriver, swapDriver].map(guarded);
 
 /** Of a volume whose kind nobody knows. */
 export const NO_ABILITIES: Abilities = {

@@ -3,10 +3,13 @@ import { WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError, isCoreError, type ErrorData, type Finding } from '@/core/errors';
 import {
   abilitiesOf,
+  kindFacts,
   NO_ABILITIES,
   probeFileSystem,
+  recogniseForeign,
   type Abilities,
   type ByteRange,
+  type Recognised,
   type SizeLimits,
   type Volume,
   type VolumeInfo,
@@ -52,6 +55,8 @@ export interface SurveyedVolume {
   readonly allocation: readonly ByteRange[];
   readonly files: number;
   readonly findings: readonly Finding[];
+  /** What it is, of one that is not open: damaged, or of a kind that no driver has. */
+  readonly recognised: Recognised | undefined;
   /** Why it could not be opened, if it was recognised but could not. */
   readonly fault: ErrorData | undefined;
 }
@@ -232,18 +237,22 @@ async function surveyVolume(device: BlockDevice, place: Place, opened: OnOpened)
     allocation: [{ start: 0, end: place.length }],
     files: 0,
     findings: [],
+    recognised: undefined,
     fault: undefined,
   };
   if (place.start + place.length > device.size || place.length === 0) return unopened;
   const window = new WindowDevice(device, place.start, place.length);
+  let recognised: Recognised | undefined;
   try {
     const probed = await probeFileSystem(window);
-    return probed ? await surveyOpened(window, probed.driver, unopened, opened) : unopened;
+    if (!probed) return { ...unopened, recognised: await recogniseForeign(window) };
+    recognised = { kind: probed.kind, title: kindFacts(probed.kind).title };
+    return await surveyOpened(window, probed.driver, unopened, opened);
   } catch (error) {
     // What can't be read of a disk that fails is a fault of its volume alone.
     if (!isCoreError(error, 'fs.damaged') && !isCoreError(error, 'device.read-failed')) throw error;
     const finding: Finding = { severity: 'error', code: error.code, message: error.message };
-    return { ...unopened, fault: error.toData(), findings: [finding] };
+    return { ...unopened, recognised, fault: error.toData(), findings: [finding] };
   }
 }
 
@@ -278,6 +287,7 @@ async function surveyOpened(
 function roleOf(place: Place, info: VolumeInfo | undefined, content: Role | undefined): Role {
   const told = roleOfType({ code: place.type, ...(place.typeGuid ? { guid: place.typeGuid } : {}) });
   if (told) return told;
+  if (info?.kind === 'swap') return 'swap';
   if (!info) return 'foreign';
   return content ?? (place.active ? 'system' : 'data');
 }

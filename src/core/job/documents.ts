@@ -18,7 +18,7 @@ export function inspectDocument(survey: Survey) {
       number: v.number,
       start: v.start,
       size: sizeFaces(v.length),
-      fileSystem: v.info?.kind ?? 'unknown',
+      fileSystem: v.info?.kind ?? v.recognised?.kind ?? 'unknown',
       label: v.info?.label ?? '',
       clusterSize: v.info?.clusterSize ?? null,
       used: v.info?.used ?? null,

@@ -48,7 +48,7 @@ const copySchema = z.strictObject({
 });
 
 const createSchema = z.strictObject({
-  create: z.string().describe('File system: fat12, fat16, fat32, exfat, ntfs'),
+  create: z.string().describe('File system: fat12, fat16, fat32, exfat, ntfs, ext2, ext3, ext4, swap'),
   size: size.default('rest'),
   label: z.string().default(''),
   letter: letter.optional(),

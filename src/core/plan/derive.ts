@@ -159,6 +159,7 @@ class Derivation {
       ...proven.map((k) => make.check(k, changed.has(k))),
       ...originals.map((c) => make.checkOriginal(c)),
       ...transfers.measures(new Set(originals.flatMap((c) => (c.here ? [c.original.number] : [])))),
+      ...[...changed].filter((k) => k.now.info?.unsettled).map((k) => make.settle(k)),
       ...transfers.at('first'),
       ...removed.filter((r) => !going.has(r.now.number)).map(remove),
       ...shrinks.map((k) => make.shrink(k)),

@@ -23,6 +23,7 @@ export type {
   ProveStep,
   RelabelStep,
   RemoveStep,
+  SettleStep,
   ShrinkStep,
   Step,
   StepsByKind,

@@ -26,6 +26,7 @@ import type {
   Receives,
   RelabelStep,
   RemoveStep,
+  SettleStep,
   ShrinkStep,
   StepCost,
   TableStep,
@@ -84,6 +85,10 @@ export class StepMakers {
       salvage: true,
       cost: this.cost(reads, 0, original.files, 0, speed),
     };
+  }
+
+  settle({ planned, now }: Kept): SettleStep {
+    return { kind: 'settle', name: nameOf(planned), at: placeOf(now), cost: this.cost(0, SECTOR_WRITE, 16) };
   }
 
   shrink({ planned, now }: Kept): ShrinkStep {

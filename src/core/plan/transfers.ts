@@ -203,8 +203,7 @@ function targetOf(target: LaidVolume, context: TransferContext): { now?: Surveye
 
 /** What is nowhere any more once a tree was taken away: what its new place could not have. */
 export function leftOut({ facts: { loses } }: PlannedTransfer): Loss | undefined {
-  const files =
-    (loses.streams ?? 0) + (loses.links ?? 0) + (loses['path links'] ?? 0) + (loses['special files'] ?? 0);
+  const files = (loses.streams ?? 0) + (loses.links ?? 0) + (loses['path links'] ?? 0) + (loses['special files'] ?? 0);
   return files > 0 ? { files, bytes: 0 } : undefined;
 }
 

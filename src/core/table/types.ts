@@ -38,7 +38,7 @@ export function roleOfType(type: { readonly code?: number; readonly guid?: strin
 export function typeGuidFor(role: TypeRole, fileSystem: string): string {
   if (role === 'firmware') return TYPE_GUID.efiSystem;
   if (role === 'recovery') return TYPE_GUID.recovery;
-  if (role === 'swap') return TYPE_GUID.linuxSwap;
+  if (role === 'swap' || fileSystem === 'swap') return TYPE_GUID.linuxSwap;
   return /^ext/.test(fileSystem) ? TYPE_GUID.linuxData : TYPE_GUID.basicData;
 }
 

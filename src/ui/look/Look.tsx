@@ -32,7 +32,7 @@ export function Look({ current }: { readonly current: Current }) {
     },
     { title: 'Label', render: (_, v) => v.info?.label || '(none)' },
     { title: 'Role', width: 90, render: (_, v) => ROLE_WORDS[letterOf(v)?.role ?? v.role] },
-    { title: 'File system', width: 110, render: (_, v) => v.info?.title ?? 'not known' },
+    { title: 'File system', width: 110, render: (_, v) => v.info?.title ?? v.recognised?.title ?? 'not known' },
     { title: 'Size', align: 'right', width: 100, render: (_, v) => size(v.length) },
     { title: 'In use', align: 'right', width: 100, render: (_, v) => (v.info ? size(v.info.used) : '') },
     { title: 'Floor', align: 'right', width: 100, render: (_, v) => (v.limits ? size(v.limits.floor.bytes) : '') },

@@ -4,6 +4,7 @@
  * “ext4 Data Structures and Algorithms”, “High Level Design”. Groups of sixteen have their bitmaps and inode tables
  * together where the kind has that. The first superblock is gathered, so that there is no volume before a whole one.
  */
+import { uuidOf } from '../uuid';
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { ceilTo } from '@/core/size';
@@ -32,7 +33,6 @@ import {
   STATE,
   SUPER,
   SUPER_BYTES,
-  uuidOf,
   type Geometry,
   type SuperFields,
 } from './superblock';

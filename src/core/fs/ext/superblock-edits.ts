@@ -1,4 +1,5 @@
 /** Changes of the superblock alone, in all of its copies; and bringing a journal in. */
+import { uuidOf } from '../uuid';
 import type { Transaction } from '../port';
 import { groupStart } from './groups';
 import type { ExtState } from './state';
@@ -11,7 +12,6 @@ import {
   SUPER,
   SUPER_AT,
   SUPER_BYTES,
-  uuidOf,
   type SuperFields,
 } from './superblock';
 import { CoreError } from '@/core/errors';

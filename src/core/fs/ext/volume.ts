@@ -1,4 +1,5 @@
 /** An open ext volume behind the port. */
+import { formatUuid } from '../uuid';
 import type { BlockDevice } from '@/core/device';
 import { CoreError, markOverridable, type Finding } from '@/core/errors';
 import { countIn, runsOf } from '../bitmap';
@@ -37,7 +38,7 @@ import { extLimits } from './limits';
 import { mapOf, readExt, type ExtState } from './state';
 import { identifyExt, markExt, relabelExt, settleExt } from './superblock-edits';
 import { resizeExt } from './resize';
-import { formatUuid, has, kindOf, labelOf } from './superblock';
+import { has, kindOf, labelOf } from './superblock';
 import { openExtWriter } from './writer';
 
 const MAX_BEYOND_ITEMS = 200;

@@ -17,6 +17,7 @@ import { mark, type MarkStep } from './mark';
 import { prove, type ProveStep } from './prove';
 import { relabel, type RelabelStep } from './relabel';
 import { remove, type RemoveStep } from './remove';
+import { settle, type SettleStep } from './settle';
 import { shrink, type ShrinkStep } from './shrink';
 import type { StepKind, StepWords } from './step-kind';
 import { table, type TableStep } from './table';
@@ -25,6 +26,7 @@ import { transfer, type TransferStep } from './transfer';
 /** Every kind with its step. */
 export interface StepsByKind {
   readonly check: CheckStep;
+  readonly settle: SettleStep;
   readonly shrink: ShrinkStep;
   readonly carry: CarryStep;
   readonly empty: EmptyStep;
@@ -46,6 +48,7 @@ export type Step = StepsByKind[keyof StepsByKind];
 
 const KINDS: { readonly [K in keyof StepsByKind]: StepKind<StepsByKind[K]> } = {
   check,
+  settle,
   shrink,
   carry,
   empty,
@@ -102,6 +105,7 @@ export type { MarkStep } from './mark';
 export type { ProveStep } from './prove';
 export type { RelabelStep } from './relabel';
 export type { RemoveStep } from './remove';
+export type { SettleStep } from './settle';
 export type { ShrinkStep } from './shrink';
 export { costSchema, lossSchema, placeSchema } from './step-kind';
 export type { Gives, LeftLink, Loss, ProofBy, Receives, StepCost, StepWords } from './step-kind';

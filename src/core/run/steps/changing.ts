@@ -7,11 +7,15 @@ import type {
   MarkStep,
   RelabelStep,
   RemoveStep,
+  SettleStep,
   ShrinkStep,
   TableStep,
 } from '@/core/plan';
 import { CoreError } from '@/core/errors';
 import type { StepRunner } from './step-context';
+
+export const settle: StepRunner<SettleStep> = ({ at }, context) =>
+  context.change(at, (volume, tx) => volume.settle(tx));
 
 export const shrink: StepRunner<ShrinkStep> = ({ at, to }, context) =>
   context.change(at, (volume, tx) => volume.shrink(to, tx, context.state));

@@ -1,13 +1,14 @@
 /** How every kind of step is carried out. A kind that is not in the record below does not compile. */
 import type { Step, StepsByKind } from '@/core/plan';
 import { carry, empty } from './carry';
-import { grow, identify, make, mark, relabel, remove, shrink, table } from './changing';
+import { grow, identify, make, mark, relabel, remove, settle, shrink, table } from './changing';
 import { check, prove } from './reading';
 import type { StepContext, StepRunner } from './step-context';
 import { adopt, clear, compare, transfer } from './transferring';
 
 const RUNNERS: { readonly [K in keyof StepsByKind]: StepRunner<StepsByKind[K]> } = {
   check,
+  settle,
   shrink,
   carry,
   empty,

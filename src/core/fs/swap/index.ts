@@ -1,0 +1,1 @@
+export { swapDriver } from './driver';
