@@ -80,21 +80,31 @@ interface Beside {
   readonly file: number;
   readonly changed?: string;
   readonly target?: string;
+  /** Whose it is, and its mode in octal. */
+  readonly mode?: string;
+  readonly user?: number;
+  readonly group?: number;
+  /** Extended attributes: SHA-256 of each by its name. */
+  readonly extended?: Readonly<Record<string, string>>;
   /** SHA-256 of who may do what with it. */
   readonly rights?: string;
 }
+
+const sha256 = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex');
 
 async function detailsOf(volume: Volume): Promise<Map<string, Beside>> {
   const out = new Map<string, Beside>();
   if (kindFacts(volume.info.kind).holds.keeps.length === 0) return out;
   for await (const entry of volume.walk()) {
     if (entry.stream !== undefined) continue;
-    const { changed, target, security } = await volume.details(entry);
+    const { changed, target, security, owner, extended } = await volume.details(entry);
     out.set(entry.path, {
       file: entry.id,
       ...(changed === undefined ? {} : { changed }),
       ...(target === undefined ? {} : { target }),
-      ...(security ? { rights: createHash('sha256').update(security).digest('hex') } : {}),
+      ...(owner ? { mode: owner.mode.toString(8).padStart(4, '0'), user: owner.user, group: owner.group } : {}),
+      ...(extended ? { extended: Object.fromEntries(extended.map((e) => [e.name, sha256(e.value)])) } : {}),
+      ...(security ? { rights: sha256(security) } : {}),
     });
   }
   return out;

@@ -48,14 +48,18 @@ function received(
     size: 0,
     times: holds.storedTimes(timesAbove(tree, folder)),
     attributes: [],
+    ...(holds.newBeside ? { beside: holds.newBeside('folder') } : {}),
   }));
   return [
     ...made,
     ...tree.flatMap((entry): ManifestEntry[] => {
-      const { path, stream } = entry;
+      const { path, stream, beside } = entry;
       if (joined.has(path) || !canHold(holds, entry)) return [];
+      const own = beside ?? holds.newBeside?.(entry.kind);
+      const { beside: _, ...plain } = entry;
       const stored = {
-        ...entry,
+        ...plain,
+        ...(holds.newBeside ? { beside: own } : {}),
         times: holds.storedTimes(entry.times),
         attributes: adopted ? entry.attributes : entry.attributes.filter((word) => holds.attributes.includes(word)),
       };

@@ -1,5 +1,6 @@
 export { adoptionOf } from './adoption';
 export { carryOut } from './carry-out';
+export { canHold } from './links';
 export { expectedAfter, isBelow } from './expected';
 export type { Receipt } from './expected';
 export { listingOf, listTree, type Tree } from './list-tree';

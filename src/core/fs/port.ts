@@ -104,6 +104,8 @@ export interface FileEntry {
   readonly size: number;
   readonly times: FileTimes;
   readonly attributes: readonly string[];
+  /** Whose it is, who may do what, and what else stands beside it, in short: the same where all of that is. */
+  readonly beside?: string;
   readonly id: number;
 }
 
@@ -149,6 +151,8 @@ export interface Holdings {
   readonly keeps: readonly Kept[];
   /** Words of attributes that it has. */
   readonly attributes: readonly string[];
+  /** What is stored beside an entry that comes from a kind which has nothing of the sort, as {@link FileEntry.beside}. */
+  newBeside?(kind: EntryKind): string;
   /** Names that differ in case alone are different names. */
   readonly caseSensitive?: true;
   /** Files of another volume of the kind can be taken over where they lie, where clusters line up. */

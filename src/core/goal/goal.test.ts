@@ -144,6 +144,12 @@ describe('goals', () => {
         ['ntfs', 'system'],
         ['exfat', 'data'],
       ],
+      'system-root-swap-data': [
+        ['ntfs', 'system'],
+        ['ext4', 'system'],
+        ['swap', 'swap'],
+        ['exfat', 'data'],
+      ],
       equal: [
         ['ntfs', 'system'],
         ['ntfs', 'data'],

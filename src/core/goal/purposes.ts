@@ -54,11 +54,12 @@ function ranking(purpose: Purpose, { size }: Demands): Rank[] {
   ];
   const exfat: Rank = ['exfat', 'read and written by every current system, files of any size'];
   const ntfs: Rank = ['ntfs', 'rights, a journal, compression, files of any size'];
+  const ext4: Rank = ['ext4', 'owners, modes, links and a journal, for systems of that family'];
   switch (purpose) {
     case 'this-computer':
       return [ntfs, exfat, ...fat];
     case 'another-system':
-      return [exfat, ntfs, ...fat];
+      return [exfat, ntfs, ext4, ...fat];
     case 'any-computer':
       return [exfat, ...fat, ntfs];
     case 'camera':
@@ -68,7 +69,7 @@ function ranking(purpose: Purpose, { size }: Demands): Rank[] {
     case 'television':
       return size <= MBR_MOST ? [...fat, exfat, ntfs] : [exfat, ntfs];
     case 'board':
-      return [['fat32', 'what the firmware of such boards starts from'], ...fat.slice(1)];
+      return [['fat32', 'what the firmware of such boards starts from'], ext4, ...fat.slice(1)];
   }
 }
 

@@ -23,7 +23,14 @@ import { leastHeadroom, usedOf } from './headroom';
 import { newVolumeSpec } from './proposals';
 import { adviseFileSystem, PURPOSE_WORDS, type Purpose } from './purposes';
 
-export const GOALS = ['system-data', 'system-second-data', 'equal', 'purposes', 'one'] as const;
+export const GOALS = [
+  'system-data',
+  'system-second-data',
+  'system-root-swap-data',
+  'equal',
+  'purposes',
+  'one',
+] as const;
 export type GoalKind = (typeof GOALS)[number];
 
 export const GOAL_WORDS: Readonly<Record<GoalKind, { title: string; detail: string }>> = {
@@ -34,6 +41,10 @@ export const GOAL_WORDS: Readonly<Record<GoalKind, { title: string; detail: stri
   'system-second-data': {
     title: 'System, second system, data',
     detail: 'Room for another system beside the first, and data that both can reach.',
+  },
+  'system-root-swap-data': {
+    title: 'System, root and swap, data',
+    detail: 'A system of the other family beside the first: its root in ext4, its swap, and data that both can reach.',
   },
   equal: { title: 'Equal shares', detail: 'The same for each; what is there stays in the first.' },
   purposes: { title: 'One volume per purpose', detail: 'What is there stays, and each use gets a volume it can read.' },
@@ -65,6 +76,7 @@ export type Proposal =
   | { readonly ok: false; readonly reason: string };
 
 const SECOND_SYSTEM = 64 * GIB;
+const MOST_SWAP = 8 * GIB;
 const DEFAULT_PURPOSES: readonly Purpose[] = ['any-computer', 'television', 'camera'];
 
 /** Fills a plan. `layout` is the one to begin from, the disk as it is now. */
@@ -98,7 +110,9 @@ class GoalProposal {
       case 'system-data':
         return this.#systemData(first);
       case 'system-second-data':
-        return this.#secondSystem(first);
+        return this.#secondSystem(first, false);
+      case 'system-root-swap-data':
+        return this.#secondSystem(first, true);
       case 'equal':
         return this.#equal(first);
       case 'purposes':
@@ -184,31 +198,36 @@ class GoalProposal {
     return this.#split(first, keep.bytes, [part], GOAL_WORDS['system-data'].title, why, { keep: keep.bytes });
   }
 
-  #secondSystem(first: LaidVolume): Proposal {
+  #secondSystem(first: LaidVolume, other: boolean): Proposal {
     const whole = this.#whole(first);
     const unit = this.#unit(whole);
     const keep = this.#taken(first, floorTo(whole * 0.6, unit));
     const left = whole - keep.bytes;
     const second = this.tuning.second ?? Math.max(unit, Math.min(SECOND_SYSTEM, floorTo(left / 2, unit)));
     const data = left - second;
+    const swap = other ? floorTo(Math.min(MOST_SWAP, second / 8), MIB) : 0;
     const suits = adviseFileSystem('another-system', { size: data, sectorSize: this.layout.sectorSize })[0];
     const why = [
       keep.why,
       `${formatSize(second)} for the second system: most ask for 20 to 40 GiB, and programs come on top.`,
+      ...(other ? [`${formatSize(swap)} of that are swap, the rest is its root in ext4.`] : []),
       `${formatSize(data)} for data in ${suits?.title ?? 'a file system'}: ${suits?.why ?? ''}, so both can use it.`,
     ];
+    const root = other ? 'ext4' : first.fileSystem;
     const parts = [
       {
-        ...this.#part(second, {
-          fileSystem: first.fileSystem,
-          label: labelFor(first.fileSystem, 'System 2'),
+        ...this.#part(second - swap, {
+          fileSystem: root,
+          label: other ? 'root' : labelFor(root, 'System 2'),
           role: 'system',
         }),
-        size: second,
+        size: second - swap,
       },
+      ...(other ? [{ ...this.#part(swap, { fileSystem: 'swap', label: 'swap', role: 'swap' }), size: swap }] : []),
       this.#part(data, { ...(suits ? { fileSystem: suits.kind } : {}), label: labelFor(suits?.kind ?? '', 'Data') }),
     ];
-    return this.#split(first, keep.bytes, parts, GOAL_WORDS['system-second-data'].title, why, {
+    const goal = other ? 'system-root-swap-data' : 'system-second-data';
+    return this.#split(first, keep.bytes, parts, GOAL_WORDS[goal].title, why, {
       keep: keep.bytes,
       second,
     });

@@ -6,9 +6,22 @@ import { z } from 'zod';
 const size = z.string().min(1).max(40);
 const share = z.number().min(0).max(1);
 
+/** Whose files are, where the kind has owners. */
+const owner = {
+  mode: z
+    .string()
+    .regex(/^[0-7]{3,4}$/)
+    .optional()
+    .describe('In octal'),
+  user: z.int().min(0).max(0xffffffff).optional(),
+  group: z.int().min(0).max(0xffffffff).optional(),
+};
+
 const fileSchema = z.strictObject({
   file: z.string().min(1).max(4000).describe('Path from the root, with / between names'),
   text: z.string().max(100_000).optional().describe('Content in words'),
+  link: z.string().min(1).max(4000).optional().describe('It is a symbolic link to this path, where the kind has them'),
+  ...owner,
   size: size.optional().describe('Content made up, this long'),
   near: share.optional().describe('Where on the volume: 0 its start, 1 its end'),
   fragments: z.int().min(1).max(100_000).optional(),
@@ -25,6 +38,7 @@ const treeSchema = z.strictObject({
   largest: size,
   near: share.optional(),
   fragments: z.int().min(1).max(100_000).optional().describe('Every fourth file is cut into this many pieces'),
+  ...owner,
   from: z.string().optional().describe('Earliest date'),
   to: z.string().optional().describe('Latest date'),
 });

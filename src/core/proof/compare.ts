@@ -4,7 +4,7 @@ import type { ManifestEntry } from './manifest';
 /** What differs between two manifests of the same volume. */
 interface Difference {
   readonly path: string;
-  readonly what: 'missing' | 'added' | 'content' | 'size' | 'times' | 'attributes' | 'kind';
+  readonly what: 'missing' | 'added' | 'content' | 'size' | 'times' | 'attributes' | 'kind' | 'owner';
 }
 
 /** The outcome of a comparison. Plain data. */
@@ -61,5 +61,6 @@ function difference(a: ManifestEntry, b: ManifestEntry): Difference['what'] | un
     a.times.accessed !== b.times.accessed
   )
     return 'times';
+  if (a.beside !== b.beside) return 'owner';
   return a.attributes.join() === b.attributes.join() ? undefined : 'attributes';
 }

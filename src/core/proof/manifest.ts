@@ -21,6 +21,8 @@ export interface ManifestEntry {
   readonly size: number;
   readonly times: FileEntry['times'];
   readonly attributes: readonly string[];
+  /** What stands beside its content, in short, where the kind has owners. */
+  readonly beside?: string;
   readonly sha256?: string;
   readonly method?: DigestMethod;
   /** Bytes of its content that could not be read, and were taken for zeros. */
@@ -83,11 +85,11 @@ export async function* takeManifest(
   const { only } = options;
   for await (const entry of volume.walk()) {
     options.signal?.throwIfAborted();
-    const { path, kind, size, times, attributes, stream } = entry;
-    const named = stream === undefined ? {} : { stream };
+    const { path, kind, size, times, attributes, stream, beside } = entry;
+    const named = { ...(stream === undefined ? {} : { stream }), ...(beside === undefined ? {} : { beside }) };
     if (kind === 'folder' || (only && !only(entry))) {
       if (kind !== 'folder') continue;
-      yield { path, kind, size, times, attributes };
+      yield { path, kind, ...named, size, times, attributes };
       continue;
     }
     const before = options.lost?.() ?? 0;

@@ -50,6 +50,7 @@ describe('a volume is copied', () => {
     ['fat16', '20 MiB', '14 MiB'],
     ['exfat', '12 MiB', '6 MiB'],
     ['ntfs', '12 MiB', '9 MiB'],
+    ['ext4', '12 MiB', '9 MiB'],
   ])('from another disk: %s, as long, smaller and larger, whatever is cut', async (kind, size, smaller) => {
     const source = await stick('24 MiB', [volumeOf('OLD', size, kind)]);
     const before = source.buffer.slice();
@@ -65,7 +66,8 @@ describe('a volume is copied', () => {
       const after = await surveyDisk(end);
       const copy = after.volumes[1]!;
       expect(copy).toMatchObject({ length: wanted, files: original.files, findings: [] });
-      expect(copy.info).toMatchObject({ kind, label: 'COPY', hiddenSectors: copy.start / 512 });
+      expect(copy.info).toMatchObject({ kind, label: 'COPY' });
+      if (original.info!.hiddenSectors) expect(copy.info!.hiddenSectors).toBe(copy.start / 512);
       expect(copy.info!.serial).not.toBe(original.info!.serial);
       expect(await manifestAt(end, copy)).toEqual(await manifestAt(source, original));
     }

@@ -61,6 +61,7 @@ const manifestEntrySchema: z.ZodType<ManifestEntry> = z.strictObject({
     accessed: z.string().optional(),
   }),
   attributes: z.array(z.string()),
+  beside: z.string().optional(),
   sha256: z.string().optional(),
   method: z.enum(['bytes', 'source', 'part']).optional(),
   lost: count.optional(),

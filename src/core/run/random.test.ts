@@ -27,7 +27,7 @@ function recipeFor(kind: string, random: () => number): Partial<RecipeInput> {
   };
 }
 
-describe.each(['fat12', 'fat16', 'exfat', 'ntfs'])('%s', (kind) => {
+describe.each(['fat12', 'fat16', 'exfat', 'ntfs', 'ext4', 'ext2'])('%s', (kind) => {
   it.each(Array.from({ length: ROUNDS }, (_, i) => i + 1))('seed %i', async (seed) => {
     const random = seededRandom(seed * 7919);
     const start = await buildStick(recipeFor(kind, random));

@@ -179,7 +179,11 @@ function VolumeTable({ disks }: { readonly disks: readonly BenchDisk[] }) {
     { title: 'Letter', width: 70, render: (_, row) => laid(row)?.letter ?? '' },
     { title: 'Label', render: (_, row) => row.volume.info?.label || '(none)' },
     { title: 'Role', width: 100, render: (_, row) => ROLE_WORDS[laid(row)?.role ?? row.volume.role] },
-    { title: 'File system', width: 120, render: (_, row) => row.volume.info?.title ?? row.volume.recognised?.title ?? 'not known' },
+    {
+      title: 'File system',
+      width: 120,
+      render: (_, row) => row.volume.info?.title ?? row.volume.recognised?.title ?? 'not known',
+    },
     { title: 'Size', width: 110, align: 'right', render: (_, row) => size(row.volume.length) },
     {
       title: 'In use',

@@ -53,10 +53,14 @@ function attributesIn(bytes: Uint8Array, from: number, base: number): Attribute[
   return out;
 }
 
+/** Whether attributes begin here, asked of every inode. */
+const isMarked = (bytes: Uint8Array, at: number): boolean =>
+  bytes[at + 3] === 0xea && bytes[at + 2] === 0x02 && bytes[at + 1] === 0 && bytes[at] === 0;
+
 /** The attributes inside an inode. */
 export function attributesInside(inode: Uint8Array): Attribute[] {
   const at = INODE_FIELDS + extraSizeOf(inode);
-  if (inode.length <= INODE_FIELDS || at + 4 > inode.length || viewOf(inode).getUint32(at, true) !== MAGIC) return [];
+  if (inode.length <= INODE_FIELDS || at + 4 > inode.length || !isMarked(inode, at)) return [];
   return attributesIn(inode, at + 4, at + 4);
 }
 

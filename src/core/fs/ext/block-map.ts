@@ -69,6 +69,24 @@ export function extentsInside(bytes: Uint8Array): Extent[] | undefined {
   return Array.from({ length: count }, (_, i) => extentAt(root, ENTRY_BYTES * (1 + i)));
 }
 
+/** Whether the tree in an inode is all there is of it, and makes sense: asked of every inode, so nothing is made of it. */
+export function isShortTree(bytes: Uint8Array, g: Geometry): boolean {
+  const root = MAP_AT;
+  const half = (at: number): number => bytes[root + at]! | (bytes[root + at + 1]! << 8);
+  const count = half(2);
+  if (half(0) !== EXTENT_MAGIC || half(6) !== 0 || count > 4) return false;
+  let next = 0;
+  for (let at = ENTRY_BYTES; at <= count * ENTRY_BYTES; at += ENTRY_BYTES) {
+    const logical = half(at) + half(at + 2) * 0x10000;
+    const coded = half(at + 4);
+    const length = coded > MAX_EXTENT ? coded - MAX_EXTENT : coded;
+    const block = half(at + 8) + half(at + 10) * 0x10000 + half(at + 6) * 2 ** 32;
+    if (length === 0 || block < g.firstDataBlock || block + length > g.blockCount || logical < next) return false;
+    next = logical + length;
+  }
+  return true;
+}
+
 function extentAt(bytes: Uint8Array, at: number): Extent {
   const { logical, length, high, low } = EXTENT.decode(bytes, at);
   const block = low + high * 2 ** 32;

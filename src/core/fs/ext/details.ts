@@ -1,11 +1,11 @@
 /** What is stored of an entry beside its content: whose it is, attributes, where a link leads, which device it is. */
+import type { BlockDevice } from '@/core/device';
 import type { EntryDetails, FileEntry } from '../port';
-import { attributesInside, attributesOf, type Attribute } from './attributes';
+import { attributesInside, attributesOf, inlineOf, type Attribute } from './attributes';
 import { nameText } from './folder';
 import { attributeBlockOf, FLAG, flagsOf, MAP_AT, ownerOf, sizeOf, timesOf, typeOf, TYPE } from './inode';
-import { inlineOf } from './attributes';
 import { mapOf, readContent, type ExtState } from './state';
-import { has } from './superblock';
+import { has, type Geometry } from './superblock';
 
 /** What stands before the name of an attribute, by its number. */
 export const PREFIXES: readonly (readonly [number, string])[] = [
@@ -24,12 +24,17 @@ const isOwn = ({ prefix }: Attribute): boolean => prefix !== SYSTEM;
 export const hasAttributes = (inode: Uint8Array): boolean =>
   attributeBlockOf(inode) !== 0 || attributesInside(inode).some(isOwn);
 
+/** The attributes that somebody gave an entry. */
+export async function ownAttributes(device: BlockDevice, g: Geometry, inode: Uint8Array): Promise<Attribute[]> {
+  return (await attributesOf(device, g, inode)).filter(isOwn);
+}
+
 export async function detailsOf(state: ExtState, entry: FileEntry): Promise<EntryDetails> {
   const { device, g, inodes } = state;
   const inode = inodes.get(entry.id)!;
   const type = typeOf(inode);
   const { changed } = timesOf(inode);
-  const all = (await attributesOf(device, g, inode)).filter(isOwn);
+  const all = await ownAttributes(device, g, inode);
   const extended = all.flatMap(({ prefix, name, value, inode: far }) => {
     const before = PREFIXES.find(([n]) => n === prefix)?.[1];
     return before === undefined || far !== 0 ? [] : [{ name: before + nameText(name), value }];

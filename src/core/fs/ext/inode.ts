@@ -87,24 +87,23 @@ export function entryKindOf(mode: number): EntryKind {
   return type === TYPE.link ? 'link' : 'special';
 }
 
-export const typeOf = (bytes: Uint8Array): number => (bytes[0]! | (bytes[1]! << 8)) & TYPE_MASK;
-export const flagsOf = (bytes: Uint8Array): number => viewOf(bytes).getUint32(0x20, true);
-export const linksOf = (bytes: Uint8Array): number => viewOf(bytes).getUint16(0x1a, true);
-export const generationOf = (bytes: Uint8Array): number => viewOf(bytes).getUint32(0x64, true);
+/** A 32-bit field, read without a view: these are asked of every inode. */
+const wordAt = (bytes: Uint8Array, at: number): number =>
+  (bytes[at]! | (bytes[at + 1]! << 8) | (bytes[at + 2]! << 16) | (bytes[at + 3]! << 24)) >>> 0;
+const halfAt = (bytes: Uint8Array, at: number): number => bytes[at]! | (bytes[at + 1]! << 8);
+
+export const typeOf = (bytes: Uint8Array): number => halfAt(bytes, 0) & TYPE_MASK;
+export const flagsOf = (bytes: Uint8Array): number => wordAt(bytes, 0x20);
+export const linksOf = (bytes: Uint8Array): number => halfAt(bytes, 0x1a);
+const generationOf = (bytes: Uint8Array): number => wordAt(bytes, 0x64);
 
 export const viewOf = (bytes: Uint8Array): DataView => new DataView(bytes.buffer, bytes.byteOffset, bytes.length);
 
 /** Bytes of a file or folder; of other things only the lower half is a size. */
-export function sizeOf(bytes: Uint8Array): number {
-  const view = viewOf(bytes);
-  return view.getUint32(0x4, true) + view.getUint32(0x6c, true) * 2 ** 32;
-}
+export const sizeOf = (bytes: Uint8Array): number => wordAt(bytes, 0x4) + wordAt(bytes, 0x6c) * 2 ** 32;
 
 /** Where the block with attributes is, or 0. */
-export function attributeBlockOf(bytes: Uint8Array): number {
-  const view = viewOf(bytes);
-  return view.getUint32(0x68, true) + view.getUint16(0x76, true) * 2 ** 32;
-}
+export const attributeBlockOf = (bytes: Uint8Array): number => wordAt(bytes, 0x68) + halfAt(bytes, 0x76) * 2 ** 32;
 
 export function ownerOf(bytes: Uint8Array): { mode: number; user: number; group: number } {
   const { mode, uidLow, uidHigh, gidLow, gidHigh } = INODE.decode(bytes);
@@ -113,10 +112,9 @@ export function ownerOf(bytes: Uint8Array): { mode: number; user: number; group:
 
 /** Units of 512 bytes that an inode is said to have in use; whole blocks where it says that it counts those. */
 export function blocksOf(bytes: Uint8Array, g: Geometry): number {
-  const view = viewOf(bytes);
-  const low = view.getUint32(0x1c, true);
+  const low = wordAt(bytes, 0x1c);
   if (!has(g.super.roCompat, RO_COMPAT.hugeFile)) return low;
-  const all = low + view.getUint16(0x74, true) * 2 ** 32;
+  const all = low + halfAt(bytes, 0x74) * 2 ** 32;
   return has(flagsOf(bytes), FLAG.hugeFile) ? all * (g.blockSize / 512) : all;
 }
 
@@ -131,7 +129,7 @@ export function setBlocks(bytes: Uint8Array, blocks: number, g: Geometry): void 
 
 /** Bytes behind the old 128 that have fields; what is behind them is for attributes. */
 export const extraSizeOf = (bytes: Uint8Array): number =>
-  bytes.length > OLD_BYTES ? Math.min(viewOf(bytes).getUint16(EXTRA_AT, true), bytes.length - OLD_BYTES) : 0;
+  bytes.length > OLD_BYTES ? Math.min(halfAt(bytes, EXTRA_AT), bytes.length - OLD_BYTES) : 0;
 
 const hasExtra = (bytes: Uint8Array, end: number): boolean => OLD_BYTES + extraSizeOf(bytes) >= end;
 

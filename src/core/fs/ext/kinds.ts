@@ -3,6 +3,7 @@ import { CoreError } from '@/core/errors';
 import { KIB, MIB, TIB } from '@/core/size';
 import type { KindFacts } from '../port';
 import { extNameFault } from './folder';
+import { besideWords, NEW_MODES } from './beside';
 import { ATTRIBUTES, storedTimes } from './inode';
 
 const TYPE_CODE = 0x83;
@@ -63,7 +64,8 @@ function kind(id: string, title: string, journal: boolean): KindFacts {
     normaliseLabel: normaliseExtLabel,
     holds: {
       keeps: ['hard links', 'path links', 'owners', 'extended attributes', 'special files', 'change times'],
-      attributes: ATTRIBUTES,
+      attributes: [...ATTRIBUTES, 'extended attributes'],
+      newBeside: (kind) => besideWords({ mode: NEW_MODES[kind], user: 0, group: 0 }),
       caseSensitive: true,
       nameFault: extNameFault,
       storedTimes,

@@ -1,7 +1,7 @@
 /** Whose blocks are whose: files and folders with their trees and attributes, structures, and what belongs to nobody. */
 import { attributeBlockOf, RESIZE_INODE } from './inode';
 import { bitOf, clusterCount, markBlocks, markStructures } from './bitmaps';
-import { isSet, onlyIn } from '../bitmap';
+import { nextBit, onlyIn, setBits } from '../bitmap';
 import type { Run } from '../free-space';
 import { mapOf, type ExtState } from './state';
 import { has, INCOMPAT } from './superblock';
@@ -20,7 +20,16 @@ export interface Ownership {
 
 const MOST_CROSSED = 100;
 
+const known = new WeakMap<ExtState, Ownership>();
+
+/** Worked out once for a volume. */
 export function ownershipOf(state: ExtState): Ownership {
+  const out = known.get(state) ?? workOut(state);
+  known.set(state, out);
+  return out;
+}
+
+function workOut(state: ExtState): Ownership {
   const { g, groups, bits, inodes } = state;
   const structures = new Uint8Array(bits.blocks.length);
   markStructures(structures, g, groups);
@@ -29,16 +38,14 @@ export function ownershipOf(state: ExtState): Ownership {
   const crossed: { block: number; inode: number }[] = [];
   const shared = new Map<number, number>();
   const claim = (inode: number, block: number, length: number): void => {
-    // Of a cluster, whose blocks may belong to one file alone, each is met once.
-    let last = -1;
-    for (let b = block; b < block + length; b++) {
-      const bit = bitOf(g, b);
-      if (bit === last) continue;
-      last = bit;
-      const taken = isSet(structures, bit) || (g.clusterBlocks === 1 && isSet(files, bit));
-      if (taken && crossed.length < MOST_CROSSED) crossed.push({ block: b, inode });
-      files[bit >> 3]! |= 1 << (bit & 7);
-    }
+    const [from, to] = [bitOf(g, block), bitOf(g, block + length - 1) + 1];
+    const met = [nextBit(structures, from, to, true)];
+    // Blocks of one file may share a cluster.
+    if (g.clusterBlocks === 1) met.push(nextBit(files, from, to, true));
+    const first = Math.min(...met);
+    if (first < to && crossed.length < MOST_CROSSED)
+      crossed.push({ block: g.firstDataBlock + first * g.clusterBlocks, inode });
+    setBits(files, from, to, true);
   };
   for (const number of inodes.numbers()) {
     const { extents, inner } = mapOf(state, number);

@@ -12,7 +12,7 @@ import { inodeTableBlocks, markBlocks, tablesOf } from './bitmaps';
 import { buildMap, type BlockMap, type Extent } from './block-map';
 import { assertChangeable } from './changeable';
 import { Draft } from './draft';
-import { blockKindOf, entriesIn, isDots, sealBlock } from './folder';
+import { blockKindOf, entriesIn, sealBlock } from './folder';
 import { groupStart, headBlocks, GROUP_FLAG } from './groups';
 import {
   attributeBlockOf,

@@ -5,7 +5,7 @@
 import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
 import { readBitmaps, type Bitmaps } from './bitmaps';
-import { extentsInside, hasMap, readBlockMap, type BlockMap } from './block-map';
+import { extentsInside, hasMap, isShortTree, readBlockMap, type BlockMap } from './block-map';
 import { blockKindOf, entriesIn, isDots } from './folder';
 import { readGroups, type Group } from './groups';
 import { inlineOf } from './attributes';
@@ -117,14 +117,7 @@ async function readMaps(device: BlockDevice, g: Geometry, inodes: InodeTable): P
   for (const number of inodes.numbers()) {
     const bytes = inodes.get(number)!;
     if (!hasMap(bytes)) continue;
-    const short = has(flagsOf(bytes), FLAG.extents) ? extentsInside(bytes) : undefined;
-    const sound = short?.every(
-      (e, i) =>
-        e.length > 0 &&
-        e.block >= g.firstDataBlock &&
-        e.block + e.length <= g.blockCount &&
-        (i === 0 || e.logical >= short[i - 1]!.logical + short[i - 1]!.length),
-    );
+    const sound = has(flagsOf(bytes), FLAG.extents) && isShortTree(bytes, g);
     if (!sound) maps.set(number, await readBlockMap(device, g, number, bytes));
   }
   return maps;

@@ -1,5 +1,4 @@
 /** An open ext volume behind the port. */
-import { formatUuid } from '../uuid';
 import type { BlockDevice } from '@/core/device';
 import { CoreError, markOverridable, type Finding } from '@/core/errors';
 import { countIn, runsOf } from '../bitmap';
@@ -16,23 +15,14 @@ import type {
   VolumeWriter,
 } from '../port';
 import { joinRanges } from '../ranges';
+import { formatUuid } from '../uuid';
 import { inlineOf } from './attributes';
 import { clusterCount } from './bitmaps';
 import { checkExt } from './check';
-import { detailsOf, hasAttributes } from './details';
+import { detailsOf, hasAttributes, ownAttributes } from './details';
+import { ExtEntry } from './entry';
 import { nameText } from './folder';
-import {
-  attributesIn,
-  entryKindOf,
-  FLAG,
-  flagsOf,
-  IN_INODE_BYTES,
-  MAP_AT,
-  sizeOf,
-  timesOf,
-  typeOf,
-  TYPE,
-} from './inode';
+import { entryKindOf, FLAG, flagsOf, IN_INODE_BYTES, MAP_AT, sizeOf, typeOf, TYPE } from './inode';
 import { normaliseExtLabel } from './kinds';
 import { extLimits } from './limits';
 import { mapOf, readExt, type ExtState } from './state';
@@ -118,7 +108,7 @@ export class ExtVolume implements Volume {
   }
 
   async *walk(): AsyncGenerator<FileEntry> {
-    const { names, inodes } = this.state;
+    const { names, inodes, device, g } = this.state;
     const paths = this.#allPaths();
     const filled = new Set(names.map((n) => n.parent));
     for (const [i, { inode: id, parent }] of names.entries()) {
@@ -127,19 +117,8 @@ export class ExtVolume implements Volume {
       const path = paths[i]!;
       // The folder for what a check finds is the system's own as long as nothing is in it.
       if (parent < 0 && path === LOST_FOLDER && kind === 'folder' && !filled.has(i)) continue;
-      const { created, modified, accessed } = timesOf(bytes);
-      yield {
-        path,
-        kind,
-        size: kind === 'file' || kind === 'link' ? sizeOf(bytes) : 0,
-        times: {
-          ...(created === undefined ? {} : { created }),
-          ...(modified === undefined ? {} : { modified }),
-          ...(accessed === undefined ? {} : { accessed }),
-        },
-        attributes: [...attributesIn(flagsOf(bytes)), ...(hasAttributes(bytes) ? ['extended attributes'] : [])],
-        id,
-      };
+      const attributes = hasAttributes(bytes) ? await ownAttributes(device, g, bytes) : [];
+      yield new ExtEntry(path, kind, id, bytes, attributes);
     }
   }
 

@@ -7,6 +7,7 @@ import { fillFree, lengthOf } from '../fill';
 import type { Run } from '../free-space';
 import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
 import { attributesInside, isAttributes, referencesOf, sealAttributes, setReferences } from './attributes';
+import { NEW_MODES } from './beside';
 import { buildMap, type Extent } from './block-map';
 import { assertChangeable, draftOf } from './changeable';
 import type { Draft } from './draft';
@@ -144,7 +145,7 @@ class ExtWriter implements VolumeWriter {
     if (path === LOST_FOLDER && this.#adoptLost(facts)) return;
     const { folder, name } = this.#place(path);
     const number = this.#draft.takeInode(this.#groupOf(folder), true);
-    const inode = await this.#newInode(number, TYPE.folder, facts, 0o755);
+    const inode = await this.#newInode(number, TYPE.folder, facts, NEW_MODES.folder);
     INODE.encode({ links: 2 }, inode);
     const links = linksOf(folder.inode);
     if (links >= MOST_LINKS - 1 && !has(this.state.g.super.roCompat, RO_COMPAT.dirNlink))
@@ -171,7 +172,7 @@ class ExtWriter implements VolumeWriter {
     const { folder, name } = this.#place(path);
     const type = facts.path ? TYPE.link : (facts.special?.type ?? TYPE.file);
     const number = this.#draft.takeInode(this.#groupOf(folder), false);
-    const inode = await this.#newInode(number, type, facts, type === TYPE.link ? 0o777 : 0o644);
+    const inode = await this.#newInode(number, type, facts, type === TYPE.link ? NEW_MODES.link : NEW_MODES.file);
     INODE.encode({ links: 1 }, inode);
     if (facts.special) this.#special(inode, facts.special.device);
     else if (facts.path && facts.path.length < 60) this.#shortLink(inode, facts.path);
