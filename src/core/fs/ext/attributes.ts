@@ -65,7 +65,7 @@ export function attributesInside(inode: Uint8Array): Attribute[] {
 }
 
 /** The attributes of a block. */
-export const attributesOfBlock = (block: Uint8Array): Attribute[] =>
+const attributesOfBlock = (block: Uint8Array): Attribute[] =>
   viewOf(block).getUint32(0, true) === MAGIC ? attributesIn(block, HEAD_BYTES, 0) : [];
 
 /** All attributes of an inode; values that have inodes of their own are left out. */

@@ -1,7 +1,8 @@
 /** The check of folders: their own two names, what entries say of what they lead to, checksums, and indexes. */
 import { nameHash, UNSIGNED } from './name-hash';
 import type { Findings } from './check';
-import { blockKindOf, entriesIn, indexIn, isBlockSealed, isDots, nameText, typeCode } from './folder';
+import { blockKindOf, entriesIn, indexIn, isBlockSealed, isDots, typeCode } from './folder';
+import { nameText } from './folder-names';
 import { FLAG, flagsOf, inodeSeed, sizeOf, typeOf, TYPE } from './inode';
 import { mapOf, readContent, type ExtState } from './state';
 import { has, HASH_FLAG, INCOMPAT } from './superblock';

@@ -2,7 +2,7 @@
 import type { BlockDevice } from '@/core/device';
 import type { EntryDetails, FileEntry } from '../port';
 import { attributesInside, attributesOf, inlineOf, type Attribute } from './attributes';
-import { nameText } from './folder';
+import { nameText } from './folder-names';
 import { attributeBlockOf, FLAG, flagsOf, MAP_AT, ownerOf, sizeOf, timesOf, typeOf, TYPE } from './inode';
 import { mapOf, readContent, type ExtState } from './state';
 import { has, type Geometry } from './superblock';

@@ -17,7 +17,7 @@ import {
   tableBlocks,
   type Group,
 } from './groups';
-import { sealInode, typeOf, TYPE } from './inode';
+import { sealInode } from './inode';
 import { inodeAt, inodesBegun } from './inode-table';
 import { hasSuperCopy, sealSuper, SUPER, SUPER_AT, type Geometry, type SuperFields } from './superblock';
 
@@ -279,6 +279,3 @@ export class Draft {
     }
   }
 }
-
-/** Whether an inode is a folder's, which groups count. */
-export const isFolder = (bytes: Uint8Array): boolean => typeOf(bytes) === TYPE.folder;

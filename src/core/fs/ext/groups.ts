@@ -114,11 +114,7 @@ export async function readGroups(device: BlockDevice, g: Geometry): Promise<Grou
 const WIDE = 64;
 const join = (low: number, high: number, bits: 16 | 32): number => low + high * 2 ** bits;
 
-export function decodeGroup(
-  bytes: Uint8Array,
-  at: number,
-  { descriptorSize }: Pick<Geometry, 'descriptorSize'>,
-): Group {
+function decodeGroup(bytes: Uint8Array, at: number, { descriptorSize }: Pick<Geometry, 'descriptorSize'>): Group {
   const low = LOW.decode(bytes, at);
   if (descriptorSize < WIDE) return low;
   const high = HIGH.decode(bytes, at);
@@ -180,7 +176,7 @@ export function encodeGroup(group: Group, number: number, g: Geometry, into: Uin
 }
 
 /** The checksum that a descriptor must have; 0 where none is stored. */
-export function groupChecksum(descriptor: Uint8Array, number: number, g: Geometry): number {
+function groupChecksum(descriptor: Uint8Array, number: number, g: Geometry): number {
   const own = new Uint8Array(4);
   new DataView(own.buffer).setUint32(0, number, true);
   const before = descriptor.subarray(0, CHECKSUM_AT);

@@ -278,15 +278,3 @@ export function newJournalHead(g: Pick<Geometry, 'blockSize'>, length: number, u
   view.setUint32(0x40, 1);
   return out;
 }
-
-/** A journal's superblock with another length; it is empty. */
-export function resizedJournalHead(head: Uint8Array, length: number): Uint8Array {
-  const out = head.slice();
-  const view = new DataView(out.buffer);
-  view.setUint32(AT.length, length);
-  if (view.getUint32(4) === BLOCK.super && view.getUint32(AT.incompat) & (FEATURE.checksums2 | FEATURE.checksums3)) {
-    view.setUint32(AT.checksum, 0);
-    view.setUint32(AT.checksum, crc32c(out.subarray(0, 1024)));
-  }
-  return out;
-}

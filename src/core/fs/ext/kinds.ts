@@ -2,7 +2,7 @@
 import { CoreError } from '@/core/errors';
 import { KIB, MIB, TIB } from '@/core/size';
 import type { KindFacts } from '../port';
-import { extNameFault } from './folder';
+import { extNameFault } from './folder-names';
 import { besideWords, NEW_MODES } from './beside';
 import { ATTRIBUTES, storedTimes } from './inode';
 

@@ -4,7 +4,7 @@
  * “ext4 Data Structures and Algorithms”, “Hash Tree Directories”; the half MD4 transform is that of RFC 1320 with the
  * rounds cut short, TEA the cipher published by Wheeler and Needham.
  */
-export const HASH = { legacy: 0, halfMd4: 1, tea: 2 } as const;
+const HASH = { legacy: 0, halfMd4: 1, tea: 2 } as const;
 /** Versions with this added take the bytes of names as unsigned. */
 export const UNSIGNED = 3;
 const END = 0x7fffffff;

@@ -1,6 +1,6 @@
 /** Writing extended attributes: into the inode where they fit, else into a block. */
 import { CoreError } from '@/core/errors';
-import { nameBytes } from './folder';
+import { nameBytes } from './folder-names';
 import { PREFIXES } from './details';
 import { extraSizeOf, viewOf } from './inode';
 

@@ -7,28 +7,17 @@
 import { CoreError } from '@/core/errors';
 import type { Run } from '../free-space';
 import type { Transaction } from '../port';
-import { attributesInside, patchValueInodes, putInline, inlineOf, sealAttributes } from './attributes';
+import { sealAttributes } from './attributes';
 import { inodeTableBlocks, markBlocks, tablesOf } from './bitmaps';
-import { buildMap, type BlockMap, type Extent } from './block-map';
+import type { BlockMap, Extent } from './block-map';
+import { buildMap } from './build-map';
 import { assertChangeable } from './changeable';
 import { Draft } from './draft';
-import { blockKindOf, entriesIn, sealBlock } from './folder';
 import { groupStart, headBlocks, GROUP_FLAG } from './groups';
-import {
-  attributeBlockOf,
-  FLAG,
-  flagsOf,
-  INODE,
-  inodeSeed,
-  RESIZE_INODE,
-  setBlocks,
-  sizeOf,
-  typeOf,
-  TYPE,
-  viewOf,
-} from './inode';
+import { attributeBlockOf, FLAG, flagsOf, INODE, inodeSeed, RESIZE_INODE, setBlocks, typeOf, TYPE } from './inode';
 import { journalBackup } from './journal-backup';
 import { sealOrphans } from './orphan-file';
+import { References, type Moved, type MovedAttributes } from './references';
 import { writeResizeInode } from './resize-inode';
 import { geometryFor, headsLost, sizeFields } from './sizes';
 import { mapOf, type ExtState } from './state';
@@ -44,20 +33,12 @@ export async function resizeExt(state: ExtState, size: number, tx: Transaction):
   await new Resize(state, geometryFor(state.g, state.groups, size), tx).run();
 }
 
-/** What an inode becomes. */
-interface Moved {
-  readonly number: number;
-  readonly bytes: Uint8Array;
-  /** Where its blocks are then. */
-  readonly map: BlockMap;
-}
-
 class Resize {
   readonly #draft: Draft;
   readonly #freed: Run[] = [];
   readonly #numbers = new Map<number, number>();
   readonly #moved = new Map<number, Moved>();
-  readonly #attributes = new Map<number, { block: number; bytes: Uint8Array }>();
+  readonly #attributes = new Map<number, MovedAttributes>();
   readonly #fields: Partial<SuperFields> = {};
 
   constructor(
@@ -135,7 +116,7 @@ class Resize {
 
   /** Bitmaps and inode tables of groups that stay, where they lie past the new end. */
   async #moveTables(): Promise<void> {
-    const { to, tx, state } = this;
+    const { to, state } = this;
     const draft = this.#draft;
     for (let n = 0; n < Math.min(state.g.groupCount, to.groupCount); n++) {
       const group = draft.groups[n]!;
@@ -152,13 +133,13 @@ class Resize {
       if (!outside(group.inodeTable, length)) continue;
       const block = place(length);
       this.#freed.push({ start: group.inodeTable, length });
-      await tx.copy(group.inodeTable * to.blockSize, block * to.blockSize, length * to.blockSize);
+      await this.#copy(group.inodeTable, block, length);
       group.inodeTable = block;
     }
     const { multiMountBlock, incompat } = to.super;
     if (!has(incompat, INCOMPAT.multiMount) || Number(multiMountBlock) < to.blockCount) return;
     const block = draft.take(1)[0]!.start;
-    await tx.copy(Number(multiMountBlock) * to.blockSize, block * to.blockSize, to.blockSize);
+    await this.#copy(Number(multiMountBlock), block, 1);
     this.#fields.multiMountBlock = BigInt(block);
   }
 
@@ -180,6 +161,14 @@ class Resize {
 
   #numberOf(number: number): number {
     return this.#numbers.get(number) ?? number;
+  }
+
+  /** Copies blocks, with what the journal has of them yet. */
+  async #copy(from: number, block: number, length: number): Promise<void> {
+    const { blockSize } = this.to;
+    await this.tx.copy(from * blockSize, block * blockSize, length * blockSize);
+    for (const [old, bytes] of this.state.pending?.blocks ?? [])
+      if (old >= from && old < from + length) await this.tx.write((block + old - from) * blockSize, bytes);
   }
 
   /** Carries in what an inode has past the new end. */
@@ -206,7 +195,7 @@ class Resize {
   }
 
   async #carryExtents(number: number, extents: readonly Extent[]): Promise<Extent[]> {
-    const { to, tx } = this;
+    const { to } = this;
     const out: Extent[] = [];
     for (const extent of extents) {
       const inside = Math.max(0, Math.min(extent.length, to.blockCount - extent.block));
@@ -215,8 +204,7 @@ class Resize {
       if (inside === extent.length || number === BAD_BLOCKS) continue;
       let done = inside;
       for (const { start, length } of this.#draft.take(extent.length - inside)) {
-        if (!extent.unwritten)
-          await tx.copy((extent.block + done) * to.blockSize, start * to.blockSize, length * to.blockSize);
+        if (!extent.unwritten) await this.#copy(extent.block + done, start, length);
         out.push({ ...extent, logical: extent.logical + done, block: start, length });
         done += length;
       }
@@ -263,100 +251,21 @@ class Resize {
     );
   }
 
-  /** Everything that refers to an inode by a number that it no longer has. */
   async #refer(): Promise<void> {
+    const { state, to, tx } = this;
     if (this.#numbers.size === 0) return;
-    const { state } = this;
-    const touched = new Set<number>();
-    for (const { inode, parent } of state.names) {
-      const above = parent < 0 ? 2 : state.names[parent]!.inode;
-      if (this.#numbers.has(inode)) touched.add(above);
-      if (typeOf(state.inodes.get(inode)!) === TYPE.folder && (this.#numbers.has(inode) || this.#numbers.has(above)))
-        touched.add(inode);
-    }
-    for (const number of touched) await this.#patchFolder(number);
-    for (const number of state.inodes.numbers()) await this.#patchAttributes(number);
-    await this.#patchOrphans();
+    const changed = (number: number): Moved => this.#changed(number);
+    const first = await new References(state, to, tx, this.#numbers, changed, this.#attributes).follow();
+    if (first !== 0) this.#fields.lastOrphan = first;
   }
 
   #changed(number: number): Moved {
     const known = this.#moved.get(number);
     if (known) return known;
-    const made = {
-      number: this.#numberOf(number),
-      bytes: this.state.inodes.get(number)!.slice(),
-      map: mapOf(this.state, number),
-    };
+    const bytes = this.state.inodes.get(number)!.slice();
+    const made = { number: this.#numberOf(number), bytes, map: mapOf(this.state, number) };
     this.#moved.set(number, made);
     return made;
-  }
-
-  async #patchFolder(number: number): Promise<void> {
-    const { to, tx } = this;
-    const { number: own, bytes, map } = this.#changed(number);
-    const patch = (content: Uint8Array, from: number, end: number): boolean => {
-      let any = false;
-      for (const { inode, at } of entriesIn(content, from, end).entries) {
-        const now = this.#numbers.get(inode);
-        if (now === undefined) continue;
-        viewOf(content).setUint32(at, now, true);
-        any = true;
-      }
-      return any;
-    };
-    if (has(flagsOf(bytes), FLAG.inlineData)) {
-      const content = inlineOf(bytes).slice();
-      const above = viewOf(content).getUint32(0, true);
-      viewOf(content).setUint32(0, this.#numberOf(above), true);
-      patch(content, 4, Math.min(60, content.length));
-      if (content.length > 60) patch(content, 60, content.length);
-      putInline(bytes, content);
-      return;
-    }
-    const indexed = has(flagsOf(bytes), FLAG.index);
-    const seed = inodeSeed(own, bytes, to);
-    const sealed = to.checksums && own !== number;
-    for (const { logical, block, length } of map.extents)
-      for (let i = 0; i < length; i++) {
-        if ((logical + i) * to.blockSize >= sizeOf(bytes)) break;
-        const content = new Uint8Array(to.blockSize);
-        const offset = (block + i) * to.blockSize;
-        await tx.read(offset, content);
-        const first = logical + i === 0;
-        const kind = blockKindOf(content, first, indexed);
-        const any = kind === 'entries' || first ? patch(content, 0, content.length) : false;
-        if (!any && !sealed) continue;
-        if (to.checksums) sealBlock(content, kind, first, seed);
-        await tx.write(offset, content);
-      }
-  }
-
-  /** Values of attributes that have inodes of their own. */
-  async #patchAttributes(number: number): Promise<void> {
-    const { state, to } = this;
-    if (!has(state.g.super.incompat, INCOMPAT.attributeInodes)) return;
-    const before = state.inodes.get(number)!;
-    if (attributesInside(before).some((a) => this.#numbers.has(a.inode)))
-      patchValueInodes(this.#changed(number).bytes, 'inode', this.#numbers);
-    const block = attributeBlockOf(before);
-    if (block === 0 || block >= state.g.blockCount) return;
-    const known = this.#attributes.get(block);
-    const bytes = known?.bytes ?? (await state.device.bytes(block * to.blockSize, to.blockSize));
-    if (patchValueInodes(bytes, 'block', this.#numbers) && !known) this.#attributes.set(block, { block, bytes });
-  }
-
-  /** Inodes that are to be taken away at the next start are chained by their numbers. */
-  async #patchOrphans(): Promise<void> {
-    const { state } = this;
-    let number = state.g.super.lastOrphan;
-    if (number === 0) return;
-    this.#fields.lastOrphan = this.#numberOf(number);
-    for (let steps = 0; number !== 0 && steps < state.g.super.inodeCount; steps++) {
-      if (!state.inodes.isUsed(number)) return;
-      const { bytes } = this.#changed(number);
-      number = INODE.decode(bytes).deleted;
-      INODE.encode({ deleted: this.#numberOf(number) }, bytes);
-    }
   }
 
   async #writeInodes(): Promise<void> {

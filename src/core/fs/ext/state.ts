@@ -9,7 +9,7 @@ import { extentsInside, hasMap, isShortTree, readBlockMap, type BlockMap } from 
 import { blockKindOf, entriesIn, isDots } from './folder';
 import { readGroups, type Group } from './groups';
 import { inlineOf } from './attributes';
-import { FLAG, flagsOf, ROOT_INODE, sizeOf, typeOf, TYPE, viewOf } from './inode';
+import { FLAG, flagsOf, ROOT_INODE, sizeOf, typeOf, TYPE } from './inode';
 import { InodeTable, inodeAt } from './inode-table';
 import { Journal, ReplayedDevice } from './journal';
 import {
@@ -29,7 +29,7 @@ const MAX_FOLDER_BYTES = 1024 * 1024 * 1024;
 const MAX_DEPTH = 2000;
 
 /** A name of the tree: what it leads to, and in which folder it stands. */
-export interface Name {
+interface Name {
   readonly inode: number;
   /** The number of the name of the folder that it is in; -1 for the root. */
   readonly parent: number;
@@ -39,7 +39,7 @@ export interface Name {
 }
 
 /** A journal that has something to write yet. */
-export interface Pending {
+interface Pending {
   readonly journal: Journal;
   readonly blocks: ReadonlyMap<number, Uint8Array>;
 }
@@ -233,15 +233,4 @@ class NameReader {
   #find(severity: Finding['severity'], code: string, message: string): void {
     if (this.#findings.length < MAX_FINDINGS) this.#findings.push({ severity, code, message });
   }
-}
-
-/** The folder that a folder says is above it. */
-export async function parentOf(state: ExtState, number: number): Promise<number> {
-  const inode = state.inodes.get(number)!;
-  if (has(flagsOf(inode), FLAG.inlineData)) return viewOf(inlineOf(inode)).getUint32(0, true);
-  const bytes = await readContent(state.device, state.g, mapOf(state, number), state.g.blockSize);
-  const dots = entriesIn(bytes, 0, Math.min(bytes.length, state.g.blockSize)).entries.find(
-    (e) => e.name.length === 2 && isDots(e.name),
-  );
-  return dots?.inode ?? 0;
 }

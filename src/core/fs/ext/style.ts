@@ -1,6 +1,6 @@
 /** How the folders of a volume are written, by its features. */
 import { UNSIGNED } from './name-hash';
-import type { FolderStyle } from './folder';
+import type { FolderStyle } from './build-folder';
 import { COMPAT, has, HASH_FLAG, INCOMPAT, type Geometry } from './superblock';
 
 /** @param seed what the checksums of the folder's blocks begin with */

@@ -17,7 +17,7 @@ import {
 import { CoreError } from '@/core/errors';
 
 /** Changes fields in the first superblock, and in its copies. */
-export async function editSuper(
+async function editSuper(
   state: ExtState,
   fields: Partial<SuperFields>,
   tx: Transaction,

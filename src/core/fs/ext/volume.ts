@@ -21,7 +21,7 @@ import { clusterCount } from './bitmaps';
 import { checkExt } from './check';
 import { detailsOf, hasAttributes, ownAttributes } from './details';
 import { ExtEntry } from './entry';
-import { nameText } from './folder';
+import { nameText } from './folder-names';
 import { entryKindOf, FLAG, flagsOf, IN_INODE_BYTES, MAP_AT, sizeOf, typeOf, TYPE } from './inode';
 import { normaliseExtLabel } from './kinds';
 import { extLimits } from './limits';
@@ -42,7 +42,7 @@ export async function openExt(device: BlockDevice): Promise<Volume> {
   return new ExtVolume(await readExt(device));
 }
 
-export class ExtVolume implements Volume {
+class ExtVolume implements Volume {
   readonly info: VolumeInfo;
   #findings: Promise<readonly Finding[]> | undefined;
   #paths: readonly string[] | undefined;

@@ -3,39 +3,25 @@
  * anew, and everything that was there already is gathered and written by {@link ExtWriter.finish}.
  */
 import { CoreError } from '@/core/errors';
-import { fillFree, lengthOf } from '../fill';
-import type { Run } from '../free-space';
 import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
-import { attributesInside, isAttributes, referencesOf, sealAttributes, setReferences } from './attributes';
+import { attributesInside } from './attributes';
 import { NEW_MODES } from './beside';
-import { buildMap, type Extent } from './block-map';
+import { buildFolder, type NewEntry } from './build-folder';
 import { assertChangeable, draftOf } from './changeable';
 import type { Draft } from './draft';
-import { buildFolder, extNameFault, nameBytes, nameText, typeCode, type NewEntry } from './folder';
-import {
-  attributeBlockOf,
-  FLAG,
-  flagsFor,
-  flagsOf,
-  INODE,
-  inodeSeed,
-  linksOf,
-  ROOT_INODE,
-  setBlocks,
-  setExtraSize,
-  setTimes,
-  typeOf,
-  TYPE,
-} from './inode';
+import { typeCode } from './folder';
+import { extNameFault, nameBytes, nameText } from './folder-names';
+import { FLAG, flagsOf, INODE, inodeSeed, linksOf, ROOT_INODE, setTimes, typeOf, TYPE } from './inode';
 import { extentsOf } from './make';
-import { attributeBlock, putInside, storedAttributes } from './new-attributes';
+import { putInside } from './new-attributes';
+import { NewInodes } from './new-inodes';
+import { Releases } from './releases';
 import { mapOf, type ExtState } from './state';
 import { styleOf } from './style';
 import { has, INCOMPAT, RO_COMPAT, type SuperFields } from './superblock';
 import { settled, settleExt } from './superblock-edits';
 
 const MOST_LINKS = 65_000;
-const LARGE = 2 ** 31;
 const SYSTEM = 7;
 const LOST_FOLDER = 'lost+found';
 const NO_NAME = -2;
@@ -62,17 +48,17 @@ class ExtWriter implements VolumeWriter {
   readonly #children = new Map<number, number[]>();
   /** The number of the name of each folder. */
   readonly #nameOf = new Map<number, number>();
-  /** What is free once everything else has its own. */
-  readonly #freed: Run[] = [];
-  readonly #freedInodes: { readonly number: number; readonly folder: boolean }[] = [];
+  readonly #inodes: NewInodes;
+  readonly #releases: Releases;
   readonly #open = new Map<number, OpenFolder>();
-  #large = false;
 
   constructor(
     private readonly state: ExtState,
     private readonly tx: Transaction,
   ) {
     this.#draft = draftOf(state);
+    this.#inodes = new NewInodes(state.g, this.#draft, tx);
+    this.#releases = new Releases(state, this.#inodes);
     for (const [i, { parent }] of state.names.entries()) {
       const list = this.#children.get(parent);
       if (list) list.push(i);
@@ -145,7 +131,7 @@ class ExtWriter implements VolumeWriter {
     if (path === LOST_FOLDER && this.#adoptLost(facts)) return;
     const { folder, name } = this.#place(path);
     const number = this.#draft.takeInode(this.#groupOf(folder), true);
-    const inode = await this.#newInode(number, TYPE.folder, facts, NEW_MODES.folder);
+    const inode = await this.#inodes.make(number, TYPE.folder, facts, NEW_MODES.folder);
     INODE.encode({ links: 2 }, inode);
     const links = linksOf(folder.inode);
     if (links >= MOST_LINKS - 1 && !has(this.state.g.super.roCompat, RO_COMPAT.dirNlink))
@@ -162,7 +148,7 @@ class ExtWriter implements VolumeWriter {
     const lost = this.#below(this.#root, LOST_FOLDER);
     if (!lost || lost.entries.size > 0) return false;
     setTimes(lost.inode, facts.times ?? {}, facts.changed);
-    if (facts.owner) this.#own(lost.inode, facts.owner);
+    if (facts.owner) this.#inodes.own(lost.inode, facts.owner);
     lost.dirty = true;
     return true;
   }
@@ -172,11 +158,11 @@ class ExtWriter implements VolumeWriter {
     const { folder, name } = this.#place(path);
     const type = facts.path ? TYPE.link : (facts.special?.type ?? TYPE.file);
     const number = this.#draft.takeInode(this.#groupOf(folder), false);
-    const inode = await this.#newInode(number, type, facts, type === TYPE.link ? NEW_MODES.link : NEW_MODES.file);
+    const inode = await this.#inodes.make(number, type, facts, type === TYPE.link ? NEW_MODES.link : NEW_MODES.file);
     INODE.encode({ links: 1 }, inode);
-    if (facts.special) this.#special(inode, facts.special.device);
-    else if (facts.path && facts.path.length < 60) this.#shortLink(inode, facts.path);
-    else await this.#content(number, inode, facts.path ? { kind: 'bytes', bytes: facts.path } : content, facts);
+    if (facts.special) this.#inodes.special(inode, facts.special.device);
+    else if (facts.path && facts.path.length < 60) this.#inodes.shortLink(inode, facts.path);
+    else await this.#inodes.content(number, inode, facts.path ? { kind: 'bytes', bytes: facts.path } : content, facts);
     this.#draft.draftInode(number, inode);
     this.#enter(folder, name, number, type);
   }
@@ -188,101 +174,6 @@ class ExtWriter implements VolumeWriter {
   #enter(folder: OpenFolder, name: string, inode: number, type: number): void {
     folder.entries.set(name, { inode, name: nameBytes(name), type: typeCode(type) });
     folder.dirty = true;
-  }
-
-  #own(inode: Uint8Array, { mode, user, group }: NonNullable<NewFileFacts['owner']>): void {
-    INODE.encode(
-      {
-        mode: typeOf(inode) | (mode & 0xfff),
-        uidLow: user & 0xffff,
-        uidHigh: user >>> 16,
-        gidLow: group & 0xffff,
-        gidHigh: group >>> 16,
-      },
-      inode,
-    );
-  }
-
-  async #newInode(number: number, type: number, facts: NewFileFacts, mode: number): Promise<Uint8Array> {
-    const { g } = this.state;
-    const inode = new Uint8Array(g.inodeSize);
-    const extents = has(g.super.incompat, INCOMPAT.extents) && (type === TYPE.file || type === TYPE.folder);
-    setExtraSize(inode, Math.min(32, g.inodeSize - 128));
-    INODE.encode({ mode: type | mode, flags: flagsFor(facts.attributes) | (extents ? FLAG.extents : 0) }, inode);
-    if (facts.owner) this.#own(inode, facts.owner);
-    setTimes(inode, facts.times ?? {}, facts.changed);
-    if (extents) this.#setMap(number, inode, []);
-    const stored = storedAttributes(facts.extended ?? []);
-    if (!putInside(inode, stored)) {
-      const bytes = attributeBlock(stored, g.blockSize);
-      const block = this.#draft.take(1)[0]!.start;
-      sealAttributes(bytes, block, g);
-      await this.tx.writeFree(block * g.blockSize, bytes);
-      INODE.encode({ attributesLow: block % 2 ** 32, attributesHigh: Math.floor(block / 2 ** 32) }, inode);
-      setBlocks(inode, 1, g);
-    }
-    return inode;
-  }
-
-  #special(inode: Uint8Array, device: Uint8Array): void {
-    const map = new Uint8Array(60);
-    map.set(device.subarray(0, 8));
-    INODE.encode({ map }, inode);
-  }
-
-  #shortLink(inode: Uint8Array, path: Uint8Array): void {
-    const map = new Uint8Array(60);
-    map.set(path);
-    INODE.encode({ map, sizeLow: path.length, flags: flagsOf(inode) & ~FLAG.extents }, inode);
-  }
-
-  async #content(number: number, inode: Uint8Array, content: NewContent, facts: NewFileFacts): Promise<void> {
-    const { g } = this.state;
-    const size = lengthOf(content);
-    if (size >= LARGE) this.#large = true;
-    const runs = this.#room(Math.ceil(size / g.blockSize), facts);
-    const rooms = runs.map((r) => ({ offset: r.start * g.blockSize, length: r.length * g.blockSize }));
-    await fillFree(this.tx, rooms, content);
-    if (typeOf(inode) === TYPE.link && has(g.super.incompat, INCOMPAT.extents))
-      INODE.encode({ flags: flagsOf(inode) | FLAG.extents }, inode);
-    INODE.encode({ sizeLow: size % 2 ** 32, sizeHigh: Math.floor(size / 2 ** 32) }, inode);
-    for (const { block, bytes } of this.#setMap(number, inode, extentsOf(runs)))
-      await this.tx.writeFree(block * g.blockSize, bytes);
-  }
-
-  #room(count: number, { placement }: NewFileFacts): Run[] {
-    const draft = this.#draft;
-    if (placement?.near !== undefined) draft.seek(placement.near);
-    const pieces = Math.max(1, Math.min(placement?.fragments ?? 1, count));
-    const each = Math.ceil(count / pieces);
-    const runs: { start: number; length: number }[] = [];
-    for (let left = count; left > 0;) {
-      for (const run of draft.take(Math.min(each, left))) {
-        left -= run.length;
-        const last = runs.at(-1);
-        if (last && last.start + last.length === run.start) last.length += run.length;
-        else runs.push({ ...run });
-      }
-      const end = runs.at(-1)!.start + runs.at(-1)!.length;
-      if (pieces > 1) draft.seekBlock(end + each);
-    }
-    return runs;
-  }
-
-  /** Says where an inode's blocks are. @returns the blocks of its tree, which are to be written */
-  #setMap(number: number, inode: Uint8Array, extents: readonly Extent[]) {
-    const { g } = this.state;
-    const asExtents = has(flagsOf(inode), FLAG.extents);
-    const seed = inodeSeed(number, inode, g);
-    const { root, nodes } = buildMap(extents, asExtents, g, seed, () => this.#draft.take(1)[0]!.start);
-    INODE.encode({ map: root }, inode);
-    const own = attributeBlockOf(inode) === 0 ? 0 : 1;
-    setBlocks(
-      inode,
-      extents.reduce((sum, e) => sum + e.length, nodes.length + own),
-      g,
-    );
-    return nodes;
   }
 
   async hardLink(path: string, existing: string): Promise<void> {
@@ -326,58 +217,16 @@ class ExtWriter implements VolumeWriter {
     const inode = below?.inode ?? this.#inodeOf(entry.inode);
     const left = below ? 0 : linksOf(inode) - 1;
     INODE.encode({ links: Math.max(0, left) }, inode);
-    if (left <= 0) await this.#release(entry.inode, inode);
+    if (left <= 0) await this.#releases.inode(entry.inode, inode);
     this.#draft.draftInode(entry.inode, inode);
-  }
-
-  /** What an inode had is free in the end; the inode says that it is gone. */
-  async #release(number: number, inode: Uint8Array): Promise<void> {
-    const { extents, inner } = mapOf(this.state, number);
-    if (attributesInside(inode).some((a) => a.inode !== 0))
-      throw new CoreError('fs.ability', {
-        fileSystem: 'ext4',
-        ability: 'lose files whose attributes have inodes of their own',
-      });
-    for (const { block, length } of extents) this.#freed.push({ start: block, length });
-    for (const block of inner) this.#freed.push({ start: block, length: 1 });
-    await this.#releaseAttributes(attributeBlockOf(inode));
-    const { changed } = INODE.decode(inode);
-    this.#freedInodes.push({ number, folder: typeOf(inode) === TYPE.folder });
-    if (has(flagsOf(inode), FLAG.extents)) this.#setMap(number, inode, []);
-    else INODE.encode({ map: new Uint8Array(60) }, inode);
-    INODE.encode(
-      { deleted: Math.max(1, changed), sizeLow: 0, sizeHigh: 0, attributesLow: 0, attributesHigh: 0 },
-      inode,
-    );
-    setBlocks(inode, 0, this.state.g);
-  }
-
-  readonly #shared = new Map<number, Uint8Array>();
-
-  async #releaseAttributes(block: number): Promise<void> {
-    if (block === 0) return;
-    const { g, device } = this.state;
-    const bytes = this.#shared.get(block) ?? (await device.bytes(block * g.blockSize, g.blockSize));
-    if (!isAttributes(bytes)) return;
-    const left = referencesOf(bytes) - 1;
-    setReferences(bytes, Math.max(0, left));
-    this.#shared.set(block, bytes);
-    if (left > 0) return;
-    this.#shared.delete(block);
-    this.#freed.push({ start: block, length: 1 });
   }
 
   async finish(): Promise<void> {
     const { g } = this.state;
     const draft = this.#draft;
     for (const folder of this.#open.values()) if (folder.dirty) await this.#writeFolder(folder);
-    for (const [block, bytes] of this.#shared) {
-      sealAttributes(bytes, block, g);
-      await this.tx.write(block * g.blockSize, bytes);
-    }
-    for (const { start, length } of this.#freed) draft.mark(start, length, false);
-    for (const { number, folder } of this.#freedInodes) draft.markInode(number, false, folder);
-    const large = this.#large ? { roCompat: g.super.roCompat | RO_COMPAT.largeFile } : {};
+    await this.#releases.finish(draft, this.tx);
+    const large = this.#inodes.large ? { roCompat: g.super.roCompat | RO_COMPAT.largeFile } : {};
     const fields: Partial<SuperFields> = settled(this.state, large);
     await draft.flush(this.tx, fields, { copies: false });
   }
@@ -390,8 +239,8 @@ class ExtWriter implements VolumeWriter {
     const { blocks, indexed } = buildFolder(number, parent, [...entries.values()], styleOf(g, seed));
     const had = old.extents.flatMap((e) => Array.from({ length: e.length }, (_, i) => e.block + i));
     const places = had.slice(0, blocks.length);
-    for (const block of had.slice(blocks.length)) this.#freed.push({ start: block, length: 1 });
-    for (const block of old.inner) this.#freed.push({ start: block, length: 1 });
+    for (const block of had.slice(blocks.length)) this.#releases.blocks(block, 1);
+    for (const block of old.inner) this.#releases.blocks(block, 1);
     const fresh = blocks.length > places.length ? this.#draft.take(blocks.length - places.length) : [];
     for (const { start, length } of fresh) for (let i = 0; i < length; i++) places.push(start + i);
     for (const [i, bytes] of blocks.entries()) {
@@ -403,7 +252,7 @@ class ExtWriter implements VolumeWriter {
     const flags = indexed ? flagsOf(inode) | FLAG.index : flagsOf(inode) & ~FLAG.index;
     INODE.encode({ sizeLow: size % 2 ** 32, sizeHigh: Math.floor(size / 2 ** 32), flags: flags >>> 0 }, inode);
     const extents = extentsOf(places.map((start) => ({ start, length: 1 })));
-    for (const { block, bytes } of this.#setMap(number, inode, extents))
+    for (const { block, bytes } of this.#inodes.setMap(number, inode, extents))
       await this.tx.writeFree(block * g.blockSize, bytes);
     this.#draft.draftInode(number, inode);
   }
