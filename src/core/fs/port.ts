@@ -39,6 +39,8 @@ export interface KindFacts {
   /** The label as it will be stored. @throws CoreError `fs.label` */
   normaliseLabel(label: string): string;
   readonly holds: Holdings;
+  /** The systems that read it give no letters. */
+  readonly unlettered?: true;
   /** Abilities of its driver that this kind has no place for. */
   readonly lacks?: readonly (keyof Abilities)[];
 }

@@ -266,7 +266,8 @@ export function splitVolume(layout: Layout, bounds: Bounds, id: VolumeId, split:
     const share = (end - at) / (split.parts.length - i);
     const last = i === split.parts.length - 1;
     const size = 'size' in part ? part.size : last ? end - at : floorTo(share, ALIGNMENT);
-    const letter = part.letter ?? nextLetter(next);
+    const bare = findKind(part.fileSystem)?.unlettered;
+    const letter = part.letter ?? (bare ? undefined : nextLetter(next));
     const made = createVolume(next, bounds, { start: at, end }, { ...part, size, ...(letter ? { letter } : {}) });
     if (!made.ok) return made;
     next = made.layout;

@@ -68,12 +68,16 @@ export function commonTableBlocks(g: G): number {
   return has(g.super.incompat, INCOMPAT.metaGroups) ? Math.min(all, g.super.firstMetaGroup) : all;
 }
 
+/** Whether a group's descriptors stand together with those of others; groups behind those have none of them either. */
+const isCommon = (g: G, group: number): boolean =>
+  !has(g.super.incompat, INCOMPAT.metaGroups) || Math.floor(group / descriptorsPerBlock(g)) < commonTableBlocks(g);
+
 /** The blocks that the nth block of descriptors stands in: the one that is read first, then its copies. */
 export function placesOfTable(g: G, n: number): number[] {
   if (n < commonTableBlocks(g)) {
     const out = [];
     for (let group = 0; group < g.groupCount; group++)
-      if (hasSuperCopy(g, group)) out.push(groupStart(g, group) + 1 + n);
+      if (hasSuperCopy(g, group) && isCommon(g, group)) out.push(groupStart(g, group) + 1 + n);
     return out;
   }
   const per = descriptorsPerBlock(g);
@@ -86,8 +90,7 @@ export function placesOfTable(g: G, n: number): number[] {
 export function headBlocks(g: G, group: number): number {
   const copy = hasSuperCopy(g, group) ? 1 : 0;
   const per = descriptorsPerBlock(g);
-  const meta = Math.floor(group / per);
-  if (meta < commonTableBlocks(g) || !has(g.super.incompat, INCOMPAT.metaGroups)) {
+  if (isCommon(g, group)) {
     const reserved = has(g.super.compat, COMPAT.resizeInode) ? g.super.reservedTableBlocks : 0;
     return copy ? 1 + commonTableBlocks(g) + reserved : 0;
   }

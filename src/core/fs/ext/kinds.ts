@@ -62,6 +62,7 @@ function kind(id: string, title: string, journal: boolean): KindFacts {
     },
     mbrType: () => TYPE_CODE,
     normaliseLabel: normaliseExtLabel,
+    unlettered: true,
     holds: {
       keeps: ['hard links', 'path links', 'owners', 'extended attributes', 'special files', 'change times'],
       attributes: [...ATTRIBUTES, 'extended attributes'],

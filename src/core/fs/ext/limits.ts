@@ -9,7 +9,7 @@ import { FLAG, flagsOf, RESIZE_INODE } from './inode';
 import { ownershipOf } from './ownership';
 import { geometryFor } from './sizes';
 import { mapOf, type ExtState } from './state';
-import { has, INCOMPAT, type Geometry } from './superblock';
+import { COMPAT, has, INCOMPAT, type Geometry } from './superblock';
 
 const BAD_BLOCKS = 1;
 const MOST_BLOCKS = 2 ** 32 - 1;
@@ -52,9 +52,11 @@ class Floor {
     const lengths: number[] = [];
     const of: number[] = [];
     let used = 0;
+    let last = 0;
     let trees = false;
     for (const number of inodes.numbers()) {
       used += 1;
+      last = number;
       if (number === RESIZE_INODE || number === BAD_BLOCKS) continue;
       const { extents, inner } = mapOf(state, number);
       if (has(flagsOf(inodes.get(number)!), FLAG.extents)) trees = true;
@@ -75,9 +77,10 @@ class Floor {
       Float64Array,
     ];
     this.#asTrees = trees;
-    this.#used = used;
-    const last = strays.at(-1);
-    this.#lastStray = last ? g.firstDataBlock + last.start + last.length : 0;
+    // Where numbers must stay, those up to the last one are needed.
+    this.#used = has(g.super.compat, COMPAT.stableInodes) ? last : used;
+    const behind = strays.at(-1);
+    this.#lastStray = behind ? g.firstDataBlock + behind.start + behind.length : 0;
     this.#stray = strays.reduce((sum, r) => sum + r.length, 0);
     this.#files = countIn(files, 0, Math.min(bits.blocks.length * 8, clusterCount(g)));
   }

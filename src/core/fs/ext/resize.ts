@@ -154,6 +154,11 @@ class Resize {
           fileSystem: 'ext4',
           ability: 'be shrunk so far, since files that were taken away while open are still on it',
         });
+      if (has(state.g.super.compat, COMPAT.stableInodes))
+        throw new CoreError('fs.ability', {
+          fileSystem: 'ext4',
+          ability: 'be shrunk so far, since its inodes keep their numbers',
+        });
       const folder = typeOf(state.inodes.get(number)!) === TYPE.folder;
       this.#numbers.set(number, this.#draft.takeInode(0, folder));
     }

@@ -87,6 +87,8 @@ export function sizeFields({ super: s }: Geometry): Partial<SuperFields> {
   return {
     ...{ blockCountLow, blockCountHigh, reservedLow, reservedHigh, inodeCount },
     ...{ reservedTableBlocks, firstMetaGroup, incompat, compat, backupGroups },
+    // Worked out anew by the system where it is not told.
+    overheadClusters: 0,
   };
 }
 

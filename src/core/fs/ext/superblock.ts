@@ -18,6 +18,7 @@ export const COMPAT = {
   dirIndex: 0x20,
   sparseSuper2: 0x200,
   fastCommit: 0x400,
+  stableInodes: 0x800,
   orphanFile: 0x1000,
 } as const;
 export const INCOMPAT = {
@@ -217,7 +218,8 @@ export function parseSuper(bytes: Uint8Array, size: number): Geometry {
     throw damaged('its number of inodes does not agree with its groups');
   const checksums = has(s.roCompat, RO_COMPAT.checksums);
   return {
-    super: s,
+    // Volumes of the first revision do not say where their own inodes begin.
+    super: s.revision === 0 ? { ...s, firstInode: FIRST_USER_INODE } : s,
     blockSize,
     blockCount,
     firstDataBlock,

@@ -52,6 +52,7 @@ const SWAP_KIND: KindFacts = {
   defaultClusterSize: (size) => (size >= LEAST && size <= MOST ? PAGE : undefined),
   mbrType: () => TYPE_CODE,
   normaliseLabel,
+  unlettered: true,
   holds: {
     keeps: [],
     attributes: [],
