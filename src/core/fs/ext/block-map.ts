@@ -60,38 +60,44 @@ export async function readBlockMap(
   return new TreeReader(device, g, number, bytes).read();
 }
 
+const halfAt = (bytes: Uint8Array, at: number): number => bytes[at]! | (bytes[at + 1]! << 8);
+
 /** The extents of a tree that has all of them in the inode, without reading; undefined where it has more. */
 export function extentsInside(bytes: Uint8Array): Extent[] | undefined {
-  const root = bytes.subarray(MAP_AT, MAP_AT + IN_INODE_BYTES);
-  const { magic, count, depth } = HEADER.decode(root);
-  if (magic !== EXTENT_MAGIC || depth !== 0 || count > 4) return undefined;
-  return Array.from({ length: count }, (_, i) => extentAt(root, ENTRY_BYTES * (1 + i)));
+  const count = halfAt(bytes, MAP_AT + 2);
+  if (halfAt(bytes, MAP_AT) !== EXTENT_MAGIC || halfAt(bytes, MAP_AT + 6) !== 0 || count > 4) return undefined;
+  const out: Extent[] = [];
+  for (let i = 1; i <= count; i++) out.push(extentAt(bytes, MAP_AT + ENTRY_BYTES * i));
+  return out;
 }
 
 /** Whether the tree in an inode is all there is of it, and makes sense: asked of every inode, so nothing is made of it. */
 export function isShortTree(bytes: Uint8Array, g: Geometry): boolean {
-  const root = MAP_AT;
-  const half = (at: number): number => bytes[root + at]! | (bytes[root + at + 1]! << 8);
-  const count = half(2);
-  if (half(0) !== EXTENT_MAGIC || half(6) !== 0 || count > 4) return false;
+  const count = halfAt(bytes, MAP_AT + 2);
+  if (halfAt(bytes, MAP_AT) !== EXTENT_MAGIC || halfAt(bytes, MAP_AT + 6) !== 0 || count > 4) return false;
   let next = 0;
-  for (let at = ENTRY_BYTES; at <= count * ENTRY_BYTES; at += ENTRY_BYTES) {
-    const logical = half(at) + half(at + 2) * 0x10000;
-    const coded = half(at + 4);
-    const length = coded > MAX_EXTENT ? coded - MAX_EXTENT : coded;
-    const block = half(at + 8) + half(at + 10) * 0x10000 + half(at + 6) * 2 ** 32;
+  for (let i = 1; i <= count; i++) {
+    const at = MAP_AT + ENTRY_BYTES * i;
+    const [logical, length, block] = [logicalAt(bytes, at), lengthAt(bytes, at), blockAt(bytes, at)];
     if (length === 0 || block < g.firstDataBlock || block + length > g.blockCount || logical < next) return false;
     next = logical + length;
   }
   return true;
 }
 
+const logicalAt = (bytes: Uint8Array, at: number): number => halfAt(bytes, at) + halfAt(bytes, at + 2) * 0x10000;
+const blockAt = (bytes: Uint8Array, at: number): number =>
+  halfAt(bytes, at + 8) + halfAt(bytes, at + 10) * 0x10000 + halfAt(bytes, at + 6) * 2 ** 32;
+
+/** Lengths above the most say that nothing was ever written there. */
+function lengthAt(bytes: Uint8Array, at: number): number {
+  const coded = halfAt(bytes, at + 4);
+  return coded > MAX_EXTENT ? coded - MAX_EXTENT : coded;
+}
+
 function extentAt(bytes: Uint8Array, at: number): Extent {
-  const { logical, length, high, low } = EXTENT.decode(bytes, at);
-  const block = low + high * 2 ** 32;
-  return length > MAX_EXTENT
-    ? { logical, block, length: length - MAX_EXTENT, unwritten: true }
-    : { logical, block, length };
+  const extent = { logical: logicalAt(bytes, at), block: blockAt(bytes, at), length: lengthAt(bytes, at) };
+  return halfAt(bytes, at + 4) > MAX_EXTENT ? { ...extent, unwritten: true } : extent;
 }
 
 class TreeReader {

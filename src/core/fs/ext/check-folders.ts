@@ -2,8 +2,7 @@
 import { nameHash, UNSIGNED } from './name-hash';
 import type { Findings } from './check';
 import { blockKindOf, entriesIn, indexIn, isBlockSealed, isDots, typeCode } from './folder';
-import { nameText } from './folder-names';
-import { FLAG, flagsOf, inodeSeed, sizeOf, typeOf, TYPE } from './inode';
+import { FLAG, flagsOf, inodeSeed, ROOT_INODE, sizeOf, TYPE } from './inode';
 import { mapOf, readContent, type ExtState } from './state';
 import { has, HASH_FLAG, INCOMPAT } from './superblock';
 
@@ -11,18 +10,18 @@ const HASHES = 6;
 
 export async function checkFolders(state: ExtState, out: Findings): Promise<void> {
   const { inodes, names } = state;
-  const parents = new Map<number, number>([[2, 2]]);
-  for (const { inode, parent } of names)
-    if (typeOf(inodes.get(inode)!) === TYPE.folder) parents.set(inode, parent < 0 ? 2 : names[parent]!.inode);
+  const parents = new Map<number, number>([[ROOT_INODE, ROOT_INODE]]);
+  for (let n = 0; n < names.length; n++)
+    if (inodes.typeAt(names.inode(n)) === TYPE.folder) parents.set(names.inode(n), names.above(n, ROOT_INODE));
   for (const [number, parent] of parents) {
     const inode = inodes.get(number)!;
     if (has(flagsOf(inode), FLAG.inlineData)) continue;
     await checkFolder(state, number, parent, inode, out);
   }
   if (has(state.g.super.incompat, INCOMPAT.filetype))
-    for (const { inode, type, bytes } of names)
-      if (type !== 0 && type !== typeCode(typeOf(inodes.get(inode)!)))
-        out.add('warning', 'ext.type', `The entry of ${nameText(bytes)} says that it is something else than it is.`);
+    for (let n = 0; n < names.length; n++)
+      if (names.type(n) !== 0 && names.type(n) !== typeCode(inodes.typeAt(names.inode(n))!))
+        out.add('warning', 'ext.type', `The entry of ${names.text(n)} says that it is something else than it is.`);
 }
 
 async function checkFolder(

@@ -10,7 +10,18 @@ import { clusterCount, clustersOf } from './bitmaps';
 import { checkFolders } from './check-folders';
 import { hasMap } from './block-map';
 import { bitmapChecksum, encodeGroup, groupStart, GROUP_FLAG } from './groups';
-import { attributeBlockOf, blocksOf, FLAG, flagsOf, isSealed, linksOf, RESIZE_INODE, typeOf, TYPE } from './inode';
+import {
+  attributeBlockOf,
+  blocksOf,
+  FLAG,
+  flagsOf,
+  isSealed,
+  linksOf,
+  RESIZE_INODE,
+  ROOT_INODE,
+  typeOf,
+  TYPE,
+} from './inode';
 import { ownershipOf } from './ownership';
 import { keptForTables } from './resize-inode';
 import { mapOf, type ExtState } from './state';
@@ -84,7 +95,7 @@ async function checkGroups(state: ExtState, out: Findings): Promise<void> {
   const { g, groups, bits, device, inodes, pending } = state;
   const folders = new Uint32Array(g.groupCount);
   for (const number of inodes.numbers())
-    if (typeOf(inodes.get(number)!) === TYPE.folder) folders[Math.floor((number - 1) / g.inodesPerGroup)]! += 1;
+    if (inodes.typeAt(number) === TYPE.folder) folders[Math.floor((number - 1) / g.inodesPerGroup)]! += 1;
   let [freeBlocks, freeInodes] = [0, 0];
   for (const [n, group] of groups.entries()) {
     const raw = new Uint8Array(g.descriptorSize);
@@ -142,10 +153,11 @@ async function checkInodes(state: ExtState, out: Findings): Promise<void> {
   const { g, inodes, names, device } = state;
   const links = new Map<number, number>();
   const folders = new Map<number, number>();
-  for (const { inode, parent } of names) {
+  for (let n = 0; n < names.length; n++) {
+    const inode = names.inode(n);
     links.set(inode, (links.get(inode) ?? 0) + 1);
-    if (typeOf(inodes.get(inode)!) !== TYPE.folder) continue;
-    const above = parent < 0 ? 2 : names[parent]!.inode;
+    if (inodes.typeAt(inode) !== TYPE.folder) continue;
+    const above = names.above(n, ROOT_INODE);
     folders.set(above, (folders.get(above) ?? 0) + 1);
   }
   const { shared } = ownershipOf(state);

@@ -31,26 +31,36 @@ export interface ReadEntries {
   readonly fault?: string;
 }
 
-/** Reads the entries between two places of a folder's content, unused ones left out. */
-export function entriesIn(bytes: Uint8Array, from: number, to: number): ReadEntries {
-  const view = viewOf(bytes);
-  const entries: NameEntry[] = [];
+/**
+ * Goes over the entries between two places of a folder's content, unused ones left out.
+ * @param visit is told the inode, where the name stands and how long it is, what it says it is, and where the entry begins
+ * @returns what is wrong with it, if anything is
+ */
+export function eachEntry(
+  bytes: Uint8Array,
+  from: number,
+  to: number,
+  visit: (inode: number, nameAt: number, length: number, type: number, at: number) => void,
+): string | undefined {
   for (let at = from; at + ENTRY_HEAD <= to;) {
-    const inode = view.getUint32(at, true);
-    const length = recordLength(view.getUint16(at + 4, true), to - from);
-    const nameLength = view.getUint8(at + 6);
+    const inode = (bytes[at]! | (bytes[at + 1]! << 8) | (bytes[at + 2]! << 16) | (bytes[at + 3]! << 24)) >>> 0;
+    const length = recordLength(bytes[at + 4]! | (bytes[at + 5]! << 8), to - from);
+    const nameLength = bytes[at + 6]!;
     if (length < ENTRY_HEAD || length % 4 !== 0 || at + length > to || ENTRY_HEAD + nameLength > length)
-      return { entries, fault: 'an entry is of a length that can’t be' };
-    if (inode !== 0 && nameLength > 0)
-      entries.push({
-        inode,
-        name: bytes.subarray(at + ENTRY_HEAD, at + ENTRY_HEAD + nameLength),
-        type: view.getUint8(at + 7),
-        at,
-      });
+      return 'an entry is of a length that can’t be';
+    if (inode !== 0 && nameLength > 0) visit(inode, at + ENTRY_HEAD, nameLength, bytes[at + 7]!, at);
     at += length;
   }
-  return { entries };
+  return undefined;
+}
+
+/** The entries between two places, each as an object. */
+export function entriesIn(bytes: Uint8Array, from: number, to: number): ReadEntries {
+  const entries: NameEntry[] = [];
+  const fault = eachEntry(bytes, from, to, (inode, nameAt, length, type, at) => {
+    entries.push({ inode, name: bytes.subarray(nameAt, nameAt + length), type, at });
+  });
+  return fault === undefined ? { entries } : { entries, fault };
 }
 
 /** In blocks of 64 KiB the largest length does not fit its field. */

@@ -2,6 +2,7 @@
 import type { BlockDevice } from '@/core/device';
 import { isSet } from '../bitmap';
 import { GROUP_FLAG, type Group } from './groups';
+import { typeOf } from './inode';
 import type { Geometry } from './superblock';
 
 /** How many inodes of a group's table may be in use. */
@@ -46,6 +47,16 @@ export class InodeTable {
     const at = ((number - 1) % inodesPerGroup) * inodeSize;
     const part = this.#parts[group]!;
     return at + inodeSize <= part.length ? part.subarray(at, at + inodeSize) : new Uint8Array(inodeSize);
+  }
+
+  /** What the mode of an inode says it is; undefined for one that is not in use. */
+  typeAt(number: number): number | undefined {
+    if (!this.isUsed(number)) return undefined;
+    const { inodesPerGroup, inodeSize } = this.g;
+    const group = Math.floor((number - 1) / inodesPerGroup);
+    const at = (number - 1 - group * inodesPerGroup) * inodeSize;
+    const part = this.#parts[group]!;
+    return at + inodeSize <= part.length ? typeOf(part, at) : 0;
   }
 
   /** Numbers of all inodes in use, ascending. */

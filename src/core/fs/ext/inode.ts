@@ -92,7 +92,8 @@ const wordAt = (bytes: Uint8Array, at: number): number =>
   (bytes[at]! | (bytes[at + 1]! << 8) | (bytes[at + 2]! << 16) | (bytes[at + 3]! << 24)) >>> 0;
 const halfAt = (bytes: Uint8Array, at: number): number => bytes[at]! | (bytes[at + 1]! << 8);
 
-export const typeOf = (bytes: Uint8Array): number => halfAt(bytes, 0) & TYPE_MASK;
+/** @param at where the inode begins */
+export const typeOf = (bytes: Uint8Array, at = 0): number => halfAt(bytes, at) & TYPE_MASK;
 export const flagsOf = (bytes: Uint8Array): number => wordAt(bytes, 0x20);
 export const linksOf = (bytes: Uint8Array): number => halfAt(bytes, 0x1a);
 const generationOf = (bytes: Uint8Array): number => wordAt(bytes, 0x64);
@@ -216,23 +217,25 @@ export function setExtraSize(bytes: Uint8Array, extraSize: number): void {
   if (bytes.length > OLD_BYTES) EXTRA.encode({ extraSize }, bytes);
 }
 
-/** Why two numbers: the first is the inode's own seed, for all that belongs to it. */
+const OWN = new Uint8Array(8);
+const OWN_VIEW = viewOf(OWN);
+
+/** What the checksums of all that belongs to an inode begin with. */
 export function inodeSeed(number: number, bytes: Uint8Array, g: Geometry): number {
-  const own = new Uint8Array(8);
-  const view = new DataView(own.buffer);
-  view.setUint32(0, number, true);
-  view.setUint32(4, generationOf(bytes), true);
-  return crc32c(own, g.seed);
+  OWN_VIEW.setUint32(0, number, true);
+  OWN_VIEW.setUint32(4, generationOf(bytes), true);
+  return crc32c(OWN, g.seed);
 }
 
+const ZEROS = new Uint8Array(2);
+
 function inodeChecksum(number: number, bytes: Uint8Array, g: Geometry): number {
-  const zeros = new Uint8Array(2);
   let sum = crc32c(bytes.subarray(0, CHECKSUM_LOW_AT), inodeSeed(number, bytes, g));
-  sum = crc32c(zeros, sum);
+  sum = crc32c(ZEROS, sum);
   if (bytes.length <= OLD_BYTES) return crc32c(bytes.subarray(CHECKSUM_LOW_AT + 2, OLD_BYTES), sum);
   sum = crc32c(bytes.subarray(CHECKSUM_LOW_AT + 2, CHECKSUM_HIGH_AT), sum);
   if (!hasExtra(bytes, CHECKSUM_HIGH_AT + 2)) return crc32c(bytes.subarray(CHECKSUM_HIGH_AT), sum);
-  return crc32c(bytes.subarray(CHECKSUM_HIGH_AT + 2), crc32c(zeros, sum));
+  return crc32c(bytes.subarray(CHECKSUM_HIGH_AT + 2), crc32c(ZEROS, sum));
 }
 
 /** Puts the checksum in its place. */
@@ -247,8 +250,8 @@ export function sealInode(number: number, bytes: Uint8Array, g: Geometry): void 
 export function isSealed(number: number, bytes: Uint8Array, g: Geometry): boolean {
   if (!g.checksums) return true;
   const sum = inodeChecksum(number, bytes, g);
-  if (INODE.decode(bytes).checksumLow !== (sum & 0xffff)) return false;
-  return !hasExtra(bytes, CHECKSUM_HIGH_AT + 2) || EXTRA.decode(bytes).checksumHigh === sum >>> 16;
+  if (halfAt(bytes, CHECKSUM_LOW_AT) !== (sum & 0xffff)) return false;
+  return !hasExtra(bytes, CHECKSUM_HIGH_AT + 2) || halfAt(bytes, CHECKSUM_HIGH_AT) === sum >>> 16;
 }
 
 const ATTRIBUTE_WORDS: readonly (readonly [number, string])[] = [

@@ -6,7 +6,7 @@ import type { Transaction } from '../port';
 import { attributesInside, inlineOf, patchValueInodes, putInline } from './attributes';
 import type { BlockMap } from './block-map';
 import { blockKindOf, entriesIn, sealBlock } from './folder';
-import { attributeBlockOf, FLAG, flagsOf, INODE, inodeSeed, sizeOf, typeOf, TYPE, viewOf } from './inode';
+import { attributeBlockOf, FLAG, flagsOf, INODE, inodeSeed, ROOT_INODE, sizeOf, TYPE, viewOf } from './inode';
 import type { ExtState } from './state';
 import { has, INCOMPAT, type Geometry } from './superblock';
 
@@ -44,10 +44,11 @@ export class References {
   async follow(): Promise<number> {
     const { state } = this;
     const touched = new Set<number>();
-    for (const { inode, parent } of state.names) {
-      const above = parent < 0 ? 2 : state.names[parent]!.inode;
+    for (let n = 0; n < state.names.length; n++) {
+      const inode = state.names.inode(n);
+      const above = state.names.above(n, ROOT_INODE);
       if (this.numbers.has(inode)) touched.add(above);
-      if (typeOf(state.inodes.get(inode)!) === TYPE.folder && (this.numbers.has(inode) || this.numbers.has(above)))
+      if (state.inodes.typeAt(inode) === TYPE.folder && (this.numbers.has(inode) || this.numbers.has(above)))
         touched.add(inode);
     }
     for (const number of touched) await this.#patchFolder(number);

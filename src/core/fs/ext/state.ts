@@ -6,10 +6,10 @@ import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
 import { readBitmaps, type Bitmaps } from './bitmaps';
 import { extentsInside, hasMap, isShortTree, readBlockMap, type BlockMap } from './block-map';
-import { blockKindOf, entriesIn, isDots } from './folder';
 import { readGroups, type Group } from './groups';
-import { inlineOf } from './attributes';
-import { FLAG, flagsOf, ROOT_INODE, sizeOf, typeOf, TYPE } from './inode';
+import { FLAG, flagsOf } from './inode';
+import type { Names } from './names';
+import { NameReader } from './name-reader';
 import { InodeTable, inodeAt } from './inode-table';
 import { Journal, ReplayedDevice } from './journal';
 import {
@@ -23,20 +23,6 @@ import {
   unknownFeatures,
   type Geometry,
 } from './superblock';
-
-const MAX_FINDINGS = 1000;
-const MAX_FOLDER_BYTES = 1024 * 1024 * 1024;
-const MAX_DEPTH = 2000;
-
-/** A name of the tree: what it leads to, and in which folder it stands. */
-interface Name {
-  readonly inode: number;
-  /** The number of the name of the folder that it is in; -1 for the root. */
-  readonly parent: number;
-  readonly bytes: Uint8Array;
-  /** What it says it leads to. */
-  readonly type: number;
-}
 
 /** A journal that has something to write yet. */
 interface Pending {
@@ -53,7 +39,7 @@ export interface ExtState {
   readonly groups: readonly Group[];
   readonly bits: Bitmaps;
   readonly inodes: InodeTable;
-  readonly names: readonly Name[];
+  readonly names: Names;
   readonly findings: readonly Finding[];
   readonly pending: Pending | undefined;
   /** What was read of maps that do not stand in their inode alone. */
@@ -145,92 +131,4 @@ export async function readContent(
     if (part > 0 && !unwritten) await device.read(block * g.blockSize, out.subarray(at, at + part));
   }
   return out;
-}
-
-class NameReader {
-  readonly #names: Name[] = [];
-  readonly #findings: Finding[] = [];
-  readonly #seen = new Set<number>();
-
-  constructor(
-    private readonly device: BlockDevice,
-    private readonly g: Geometry,
-    private readonly inodes: InodeTable,
-    private readonly maps: ReadonlyMap<number, BlockMap>,
-  ) {}
-
-  async read(): Promise<{ names: Name[]; findings: Finding[] }> {
-    const root = this.inodes.get(ROOT_INODE);
-    if (!root || typeOf(root) !== TYPE.folder) throw damaged('its root folder is missing');
-    const queue: { inode: number; name: number; depth: number }[] = [{ inode: ROOT_INODE, name: -1, depth: 0 }];
-    this.#seen.add(ROOT_INODE);
-    for (let next = queue.pop(); next; next = queue.pop()) {
-      const below: typeof queue = [];
-      for (const name of await this.#folder(next.inode, next.name)) {
-        const bytes = this.inodes.get(name.inode);
-        if (!bytes || typeOf(bytes) !== TYPE.folder) continue;
-        if (this.#seen.has(name.inode) || next.depth >= MAX_DEPTH) {
-          this.#find('error', 'ext.loop', `Folder ${name.inode} stands in two places.`);
-          continue;
-        }
-        this.#seen.add(name.inode);
-        below.push({ inode: name.inode, name: name.index, depth: next.depth + 1 });
-      }
-      queue.push(...below.reverse());
-    }
-    return { names: this.#names, findings: this.#findings };
-  }
-
-  async #folder(number: number, parent: number): Promise<{ inode: number; index: number }[]> {
-    const inode = this.inodes.get(number)!;
-    const out: { inode: number; index: number }[] = [];
-    for (const { bytes, from, to } of await this.#stretches(number, inode)) {
-      const { entries, fault } = entriesIn(bytes, from, to);
-      if (fault) this.#find('error', 'ext.folder', `Folder ${number}: ${fault}.`);
-      for (const { inode: to, name, type } of entries) {
-        if (isDots(name)) continue;
-        if (!this.inodes.isUsed(to)) {
-          this.#find('error', 'ext.name', `A name in folder ${number} leads to inode ${to}, which is not in use.`);
-          continue;
-        }
-        out.push({ inode: to, index: this.#names.length });
-        this.#names.push({ inode: to, parent, bytes: name, type });
-      }
-    }
-    return out;
-  }
-
-  async #stretches(number: number, inode: Uint8Array): Promise<{ bytes: Uint8Array; from: number; to: number }[]> {
-    if (has(flagsOf(inode), FLAG.inlineData)) {
-      const bytes = inlineOf(inode);
-      // The folder above it comes first, as its number alone.
-      return [
-        { bytes, from: Math.min(4, bytes.length), to: Math.min(bytes.length, 60) },
-        ...(bytes.length > 60 ? [{ bytes, from: 60, to: bytes.length }] : []),
-      ];
-    }
-    const size = sizeOf(inode);
-    if (size > MAX_FOLDER_BYTES || size % this.g.blockSize !== 0) {
-      this.#find('error', 'ext.folder', `Folder ${number} is of a size that can’t be.`);
-      return [];
-    }
-    const map = mapOf({ inodes: this.inodes, maps: this.maps }, number);
-    const bytes = await readContent(this.device, this.g, map, size);
-    const indexed = has(flagsOf(inode), FLAG.index);
-    const out = [];
-    for (const { logical, length } of map.extents)
-      for (let n = logical; n < logical + length; n++) {
-        const from = n * this.g.blockSize;
-        if (from >= size) break;
-        const block = bytes.subarray(from, from + this.g.blockSize);
-        // An index stands in blocks that look empty, but for its root with the two names of every folder.
-        if (blockKindOf(block, n === 0, indexed) === 'index' && n > 0) continue;
-        out.push({ bytes, from, to: from + this.g.blockSize });
-      }
-    return out;
-  }
-
-  #find(severity: Finding['severity'], code: string, message: string): void {
-    if (this.#findings.length < MAX_FINDINGS) this.#findings.push({ severity, code, message });
-  }
 }

@@ -16,12 +16,11 @@ import type {
 } from '../port';
 import { joinRanges } from '../ranges';
 import { formatUuid } from '../uuid';
-import { inlineOf } from './attributes';
+import { inlineOf, type Attribute } from './attributes';
 import { clusterCount } from './bitmaps';
 import { checkExt } from './check';
 import { detailsOf, hasAttributes, ownAttributes } from './details';
 import { ExtEntry } from './entry';
-import { nameText } from './folder-names';
 import { entryKindOf, FLAG, flagsOf, IN_INODE_BYTES, MAP_AT, sizeOf, typeOf, TYPE } from './inode';
 import { normaliseExtLabel } from './kinds';
 import { extLimits } from './limits';
@@ -36,6 +35,7 @@ const TITLES: Readonly<Record<string, string>> = { ext2: 'ext2', ext3: 'ext3', e
 /** Findings that an override lets pass: they do not make carrying data unsafe. */
 const MAY_PASS = new Set(['ext.dirty', 'ext.copies', 'ext.counts', 'ext.times']);
 const LOST_FOLDER = 'lost+found';
+const NONE: readonly Attribute[] = [];
 
 /** Opens the volume that begins at the device's start. @throws CoreError `fs.unknown`, `fs.damaged` */
 export async function openExt(device: BlockDevice): Promise<Volume> {
@@ -92,7 +92,8 @@ class ExtVolume implements Volume {
   #pathsByInode(): Map<number, string> {
     const out = new Map<number, string>([[8, '(journal)']]);
     const paths = this.#allPaths();
-    for (const [i, { inode }] of this.state.names.entries()) if (!out.has(inode)) out.set(inode, paths[i]!);
+    const { names } = this.state;
+    for (let n = 0; n < names.length; n++) if (!out.has(names.inode(n))) out.set(names.inode(n), paths[n]!);
     return out;
   }
 
@@ -100,9 +101,10 @@ class ExtVolume implements Volume {
   #allPaths(): readonly string[] {
     if (this.#paths) return this.#paths;
     const out: string[] = [];
-    for (const { parent, bytes } of this.state.names) {
-      const name = nameText(bytes);
-      out.push(parent < 0 ? name : `${out[parent]!}/${name}`);
+    const { names } = this.state;
+    for (let n = 0; n < names.length; n++) {
+      const parent = names.parent(n);
+      out.push(parent < 0 ? names.text(n) : `${out[parent]!}/${names.text(n)}`);
     }
     return (this.#paths = out);
   }
@@ -110,14 +112,16 @@ class ExtVolume implements Volume {
   async *walk(): AsyncGenerator<FileEntry> {
     const { names, inodes, device, g } = this.state;
     const paths = this.#allPaths();
-    const filled = new Set(names.map((n) => n.parent));
-    for (const [i, { inode: id, parent }] of names.entries()) {
-      const bytes = inodes.get(id)!;
-      const kind = entryKindOf(typeOf(bytes));
-      const path = paths[i]!;
+    const filled = new Set<number>();
+    for (let n = 0; n < names.length; n++) if (names.parent(n) >= 0) filled.add(names.parent(n));
+    for (let n = 0; n < names.length; n++) {
+      const id = names.inode(n);
+      const kind = entryKindOf(inodes.typeAt(id)!);
+      const path = paths[n]!;
       // The folder for what a check finds is the system's own as long as nothing is in it.
-      if (parent < 0 && path === LOST_FOLDER && kind === 'folder' && !filled.has(i)) continue;
-      const attributes = hasAttributes(bytes) ? await ownAttributes(device, g, bytes) : [];
+      if (names.parent(n) < 0 && path === LOST_FOLDER && kind === 'folder' && !filled.has(n)) continue;
+      const bytes = inodes.get(id)!;
+      const attributes = hasAttributes(bytes) ? await ownAttributes(device, g, bytes) : NONE;
       yield new ExtEntry(path, kind, id, bytes, attributes);
     }
   }

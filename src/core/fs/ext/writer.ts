@@ -10,7 +10,7 @@ import { buildFolder, type NewEntry } from './build-folder';
 import { assertChangeable, draftOf } from './changeable';
 import type { Draft } from './draft';
 import { typeCode } from './folder';
-import { extNameFault, nameBytes, nameText } from './folder-names';
+import { extNameFault, nameBytes } from './folder-names';
 import { FLAG, flagsOf, INODE, inodeSeed, linksOf, ROOT_INODE, setTimes, typeOf, TYPE } from './inode';
 import { extentsOf } from './make';
 import { putInside } from './new-attributes';
@@ -59,13 +59,15 @@ class ExtWriter implements VolumeWriter {
     this.#draft = draftOf(state);
     this.#inodes = new NewInodes(state.g, this.#draft, tx);
     this.#releases = new Releases(state, this.#inodes);
-    for (const [i, { parent }] of state.names.entries()) {
+    const { names } = state;
+    for (let i = 0; i < names.length; i++) {
+      const parent = names.parent(i);
       const list = this.#children.get(parent);
       if (list) list.push(i);
       else this.#children.set(parent, [i]);
     }
-    for (const [i, { inode }] of state.names.entries())
-      if (typeOf(state.inodes.get(inode)!) === TYPE.folder) this.#nameOf.set(inode, i);
+    for (let i = 0; i < names.length; i++)
+      if (state.inodes.typeAt(names.inode(i)) === TYPE.folder) this.#nameOf.set(names.inode(i), i);
     this.#root = this.#load(ROOT_INODE, ROOT_INODE, -1);
   }
 
@@ -74,8 +76,9 @@ class ExtWriter implements VolumeWriter {
     const inode = this.state.inodes.get(number)!.slice();
     const entries = new Map<string, NewEntry>();
     for (const i of this.#children.get(name) ?? []) {
-      const { inode: to, bytes } = this.state.names[i]!;
-      entries.set(nameText(bytes), { inode: to, name: bytes, type: typeCode(typeOf(this.state.inodes.get(to)!)) });
+      const { names, inodes } = this.state;
+      const to = names.inode(i);
+      entries.set(names.text(i), { inode: to, name: names.bytes(i), type: typeCode(inodes.typeAt(to)!) });
     }
     const folder = { number, inode, parent, entries, folders: new Map<string, OpenFolder>(), dirty: false };
     this.#open.set(number, folder);
