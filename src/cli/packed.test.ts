@@ -77,7 +77,7 @@ describe('a target with another table', () => {
     out = '';
     // The mark is what a check finds first.
     expect(await check(path('own.img'), {})).toBe(1);
-    expect(out).toMatch(/volume 1 {2}error: The volume was not put away properly/);
+    expect(out).toMatch(/volume 1 {2}exfat {2}error: The volume was not put away properly/);
     const mended = json('mend.json', { mendTable: true, volumes: keep });
     expect(await run(path('own.img'), { target: mended, inPlace: true, override: true })).toBe(0);
   });

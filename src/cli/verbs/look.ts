@@ -115,9 +115,15 @@ export const check = (path: string, options: LookOptions, files = systemFiles): 
     const { survey } = image.session;
     const volumes = survey.volumes
       .filter((v) => options.volume === undefined || v.number === Number(options.volume))
-      .map(({ number, findings }) => ({ number, findings }));
+      .map(({ number, findings, info, recognised }) => ({
+        number,
+        fileSystem: info?.kind ?? recognised?.kind ?? 'unknown',
+        findings,
+      }));
     const document = checkDocument(volumes, survey.findings);
-    const lines = volumes.flatMap((v) => v.findings.map((f) => `volume ${v.number}  ${f.severity}: ${f.message}`));
+    const lines = volumes.flatMap((v) =>
+      v.findings.map((f) => `volume ${v.number}  ${v.fileSystem}  ${f.severity}: ${f.message}`),
+    );
     const words = [...survey.findings.map((f) => `table  ${f.severity}: ${f.message}`), ...lines];
     print(document, words.length > 0 ? words : ['Nothing found.'], options.json);
     return [survey.findings, ...volumes.map((v) => v.findings)].some(hasErrors) ? EXIT.no : EXIT.done;

@@ -311,6 +311,7 @@ export function layoutOf(survey: Survey): Layout {
     ...(v.name ? { tableName: v.name } : {}),
     guarded: v.role === 'firmware' || v.role === 'recovery' || v.role === 'foreign' || v.role === 'swap',
     ...(v.info ? { clusterSize: v.info.clusterSize } : {}),
+    ...(v.recognised ? { knownAs: `${v.recognised.title}${v.fault ? ', damaged' : ''}` } : {}),
   }));
   const { size: diskSize, sectorSize, table, partitions } = survey;
   const room = partitions.kind === 'gpt' ? { tableEntries: partitions.entryCount * partitions.entrySize } : {};

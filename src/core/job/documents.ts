@@ -37,7 +37,7 @@ export function inspectDocument(survey: Survey) {
 
 /** What `check` prints. */
 export function checkDocument(
-  volumes: readonly { number: number; findings: readonly Finding[] }[],
+  volumes: readonly { number: number; fileSystem: string; findings: readonly Finding[] }[],
   table: readonly Finding[],
 ) {
   return { version: 1 as const, table, volumes };

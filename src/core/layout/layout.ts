@@ -42,6 +42,8 @@ export interface LaidVolume {
   readonly length: number;
   /** A kind that a driver knows, or `unknown`. */
   readonly fileSystem: string;
+  /** What it is recognised as, of one that is not open: damaged, or of a kind that no driver has. */
+  readonly knownAs?: string;
   /** Undefined lets the driver choose when the volume is made. */
   readonly clusterSize?: number;
   readonly label: string;

@@ -27,6 +27,7 @@ const volumeSchema: z.ZodType<LaidVolume> = z.object({
   start: bytes,
   length: bytes,
   fileSystem: z.string().max(20),
+  knownAs: z.string().max(60).optional(),
   clusterSize: z.int().min(1).optional(),
   label: z.string().max(200),
   letter: z

@@ -140,7 +140,7 @@ function SectionText({ section, used, fillEnd, x, width }: TextProps) {
   const volume = section.volume!;
   const { y, height } = section;
   const on = (baseline: number): string => (baseline - 4 <= fillEnd ? 'var(--on-role)' : 'var(--ink)');
-  const title = findKind(volume.fileSystem)?.title ?? 'content not known';
+  const title = findKind(volume.fileSystem)?.title ?? volume.knownAs ?? 'content not known';
   const name = volume.label || (volume.letter ? '' : volume.origin.kind === 'new' ? 'New volume' : 'No label');
   if (height < MEDIUM) {
     const middle = y + height / 2 + 4;

@@ -132,7 +132,7 @@ export function FormatRows({ current: { id }, planned, volume }: VolumeInHand) {
         ) : (
           <Input
             id="fs"
-            value={facts?.title ?? 'not known'}
+            value={facts?.title ?? volume.knownAs ?? 'not known'}
             readOnly
             suffix={<span className={styles.detail}>kept</span>}
           />

@@ -42,7 +42,7 @@ export function BeforeAfter({ current }: { readonly current: Current }) {
 }
 
 function whatHappens({ was, is, what }: ChangedVolume, size: (bytes: number) => string): string[] {
-  const title = is ? (findKind(is.fileSystem)?.title ?? 'content not known') : '';
+  const title = is ? (findKind(is.fileSystem)?.title ?? is.knownAs ?? 'content not known') : '';
   const by = was && is ? { length: is.length - was.length, start: is.start - was.start } : { length: 0, start: 0 };
   const words: Readonly<Record<ChangedVolume['what'][number], () => string>> = {
     made: () => `made as ${title}`,

@@ -21,7 +21,7 @@ import { clusterCount } from './bitmaps';
 import { checkExt } from './check';
 import { detailsOf, hasAttributes, ownAttributes } from './details';
 import { ExtEntry } from './entry';
-import { entryKindOf, FLAG, flagsOf, IN_INODE_BYTES, MAP_AT, sizeOf, typeOf, TYPE } from './inode';
+import { entryKindOf, FLAG, flagsOf, IN_INODE_BYTES, MAP_AT, RESIZE_INODE, sizeOf, TYPE, typeOf } from './inode';
 import { normaliseExtLabel } from './kinds';
 import { extLimits } from './limits';
 import { mapOf, readExt, type ExtState } from './state';
@@ -80,6 +80,8 @@ class ExtVolume implements Volume {
     const paths = this.#pathsByInode();
     const items: { path: string; bytes: number }[] = [];
     for (const number of this.state.inodes.numbers()) {
+      // What is kept for descriptors stands where they do.
+      if (number === RESIZE_INODE) continue;
       const { extents, inner } = mapOf(this.state, number);
       let blocks = inner.filter((b) => b >= first).length;
       for (const { block, length } of extents) blocks += Math.max(0, block + length - Math.max(first, block));
