@@ -63,7 +63,7 @@ function plainCopy(from: string, to: string, bytes: number, offset = 0): void {
   closeSync(target);
 }
 
-function recipe(size: string, farMib: number, nearMib: number): string {
+function recipe(size: string, farMib: number, nearMib: number, fileSystem = 'fat32'): string {
   const path = join(box, `${size.replace(' ', '')}.json`);
   const fill = [
     { folder: 'near', count: Math.max(1, nearMib / 8), name: '{nnnnn}.bin', smallest: '8 MiB', largest: '8 MiB' },
@@ -86,7 +86,7 @@ function recipe(size: string, farMib: number, nearMib: number): string {
       medium: 'ssd',
       size,
       table: 'mbr',
-      volumes: [{ fileSystem: 'fat32', label: 'BENCH', fill }],
+      volumes: [{ fileSystem, label: 'BENCH', fill }],
     }),
   );
   return path;
@@ -121,16 +121,16 @@ function halved(survey: Survey, length: number): Layout {
   return { diskSize: survey.size, sectorSize: survey.sectorSize, table: 'mbr', volumes: [laid] };
 }
 
-async function benchFile(size: string, farMib: number, nearMib: number): Promise<void> {
+async function benchFile(size: string, farMib: number, nearMib: number, fileSystem: string): Promise<void> {
   const image = join(box, 'bench.img');
-  await quietly(() => make(recipe(size, farMib, nearMib), { out: image }));
+  await quietly(() => make(recipe(size, farMib, nearMib, fileSystem), { out: image }));
   const disk = await FileDevice.open(systemFiles, image, 512);
   const survey = await surveyDisk(disk);
   const volume = survey.volumes[0]!;
   const window = new WindowDevice(disk, volume.start, volume.length);
   const opened = await (await probeFileSystem(window))!.driver.open(window);
   const content = farMib * MIB + nearMib * MIB;
-  say(`\n${size} image, ${farMib + nearMib} MiB of files, ${farMib} MiB past the middle`);
+  say(`\n${size} image of ${fileSystem}, ${farMib + nearMib} MiB of files, ${farMib} MiB past the middle`);
 
   const manifest = async (hasher: typeof nodeHasher): Promise<void> => {
     for await (const entry of takeManifest(opened, window, { hasher, alwaysBytes: true })) void entry;
@@ -197,14 +197,14 @@ async function benchMemory(): Promise<void> {
 }
 
 /** A volume of very many small files as an image file. */
-async function manyFiles(count: number, path: string): Promise<void> {
-  const size = 2 * GIB;
+async function manyFiles(kind: string, count: number, path: string): Promise<void> {
+  const size = 4 * GIB;
   const device = new SparseDevice(size);
-  const ntfs = driverOf('ntfs')!;
+  const driver = driverOf(kind)!;
   await applyNow(device, 0, [], (tx) =>
-    ntfs.make(device, { kind: 'ntfs', label: 'MANY', serial: 1, startLba: 0, clusterSize: 4096 }, tx),
+    driver.make(device, { kind, label: 'MANY', serial: 1, startLba: 0, clusterSize: 4096 }, tx),
   );
-  const volume = await ntfs.open(device);
+  const volume = await driver.open(device);
   await applyNow(device, 0, await volume.allocation(), async (tx) => {
     const writer = await volume.writer(tx);
     for (let i = 0; i < count; i++) {
@@ -224,16 +224,16 @@ async function manyFiles(count: number, path: string): Promise<void> {
 }
 
 /** Reading every file's name, size and place, against readers that do the same on the same image. */
-async function benchScan(): Promise<void> {
+async function benchScan(kind: string): Promise<void> {
   const image = join(box, 'many.img');
   const count = 200_000;
-  await manyFiles(count, image);
+  await manyFiles(kind, count, image);
   const reader = (command: string, args: string[]): number => {
     const started = performance.now();
     execFileSync(command, args, { maxBuffer: 1 << 30 });
     return (performance.now() - started) / 1000;
   };
-  const walk = ['--import', 'tsx', 'bench/scan.ts', image];
+  const walk = ['--import', 'tsx', 'bench/scan.ts', image, kind];
   const runs = Array.from({ length: 5 }, () => {
     // In turn, since what else the machine does changes from one second to the next.
     const own = JSON.parse(execFileSync('node', walk, { encoding: 'utf8' })) as Record<'seconds' | 'resident', number>;
@@ -242,7 +242,7 @@ async function benchScan(): Promise<void> {
   const median = (of: (run: (typeof runs)[number]) => number): number => runs.map(of).sort((a, b) => a - b)[2]!;
   const [own, sevenZip, fls] = [median((r) => r.seconds), median((r) => r.sevenZip), median((r) => r.fls)];
   say(
-    `\n${count} files, medians of ${runs.length}: opened and walked in ${own.toFixed(2)} s (${(median((r) => r.resident) / MIB).toFixed(0)} MiB resident); 7zz l ${sevenZip.toFixed(2)} s, ${median((r) => r.seconds / r.sevenZip).toFixed(2)} x; fls -r ${fls.toFixed(2)} s, ${median((r) => r.seconds / r.fls).toFixed(2)} x`,
+    `\n${count} files on ${kind}, medians of ${runs.length}: opened and walked in ${own.toFixed(2)} s (${(median((r) => r.resident) / MIB).toFixed(0)} MiB resident); 7zz l ${sevenZip.toFixed(2)} s, ${median((r) => r.seconds / r.sevenZip).toFixed(2)} x; fls -r ${fls.toFixed(2)} s, ${median((r) => r.seconds / r.fls).toFixed(2)} x`,
   );
   rmSync(image);
 }
@@ -404,10 +404,10 @@ async function benchMany(): Promise<void> {
 }
 
 try {
-  await benchFile('3 GiB', 768, 512);
+  for (const kind of ['fat32', 'ext4']) await benchFile('3 GiB', 768, 512, kind);
   // Before what leaves large disks behind in this process.
   await benchMemory();
-  await benchScan();
+  for (const kind of ['ntfs', 'ext4']) await benchScan(kind);
   await benchExport();
   await benchLarge();
   await benchMany();

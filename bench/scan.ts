@@ -1,4 +1,4 @@
-/** Opens the NTFS volume of an image and walks it, in a process of its own: seconds, files, and memory as JSON. */
+/** Opens the volume of an image and walks it, in a process of its own: seconds, files, and memory as JSON. */
 import { FileDevice } from '@/cli/files/file-device';
 import { systemFiles } from '@/cli/files/files';
 import { driverOf } from '@/core/fs';
@@ -6,7 +6,7 @@ import { driverOf } from '@/core/fs';
 const disk = await FileDevice.open(systemFiles, process.argv[2]!, 512);
 const scan = async (): Promise<number> => {
   let files = 0;
-  const volume = await driverOf('ntfs')!.open(disk);
+  const volume = await driverOf(process.argv[3]!)!.open(disk);
   for await (const entry of volume.walk()) if (entry.kind === 'file') files += 1;
   return files;
 };

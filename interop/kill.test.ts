@@ -27,11 +27,11 @@ const files = (near: number) => [
   { folder: 'near', count: 25, name: 'n{nnn}.bin', smallest: '10 KiB', largest: '400 KiB', fragments: 4 },
   { folder: 'far', count: 80, name: 'f{nnn}.bin', smallest: '10 KiB', largest: '900 KiB', near, fragments: 5 },
 ];
-const divided = (fileSystem: string) => ({
-  volumes: [{ fileSystem, clusterSize: 512, label: 'KILL', fill: files(0.6) }],
+const divided = (fileSystem: string, clusterSize = 512) => ({
+  volumes: [{ fileSystem, clusterSize, label: 'KILL', fill: files(0.6) }],
   target: [
     { keep: 1, size: '50 MiB' },
-    { create: fileSystem, clusterSize: 512, label: 'new' },
+    { create: fileSystem, clusterSize, label: 'new' },
   ],
 });
 interface Case {
@@ -43,11 +43,12 @@ interface Case {
 const CASES: Record<string, Case> = {
   fat32: divided('fat32'),
   exfat: divided('exfat'),
+  ext4: divided('ext4', 1024),
   // Both move over their own old places.
   moves: {
     volumes: [
       { size: '64 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.3) },
-      { size: '56 MiB', fileSystem: 'exfat', label: 'TWO', fill: files(0.2) },
+      { size: '56 MiB', fileSystem: 'ext4', label: 'TWO', fill: files(0.2) },
     ],
     target: [{ gap: '8 MiB' }, { keep: 1 }, { keep: 2, size: 'rest' }],
   },
