@@ -83,8 +83,8 @@ export interface OpenVolume {
 /** Told of every volume that is opened, so that it need not be opened again. */
 type OnOpened = (number: number, open: OpenVolume) => void;
 
-/** Folders that only a system's own volume, or its rescue volume, has at the top. */
-const SYSTEM_FOLDER = /^windows\/system32(\/|$)/i;
+/** What only a system's own volume, or its rescue volume, has at the top. */
+const SYSTEM_FOLDER = /^(windows\/system32(\/|$)|etc\/(fstab|os-release|inittab)$)/i;
 const RECOVERY_FOLDER = /^recovery\/windowsre(\/|$)/i;
 
 /** Sector size of a raw image: 4096 only where a table or a file system makes sense at that size and not at 512. */

@@ -3,7 +3,7 @@
  * same geometry and fill, so that a job can be planned and rehearsed without an image.
  */
 import { CoreError } from '@/core/errors';
-import { findKind } from '@/core/fs';
+import { abilitiesOf, findKind } from '@/core/fs';
 import { readSize } from '@/core/size';
 import { z } from 'zod';
 import { parseRecipe, type Recipe, type RecipeFill } from './recipe';
@@ -57,9 +57,10 @@ export function recipeFrom(input: Description, id: string): Recipe {
     id,
     ...disk,
     volumes: volumes.map(({ used, ...volume }) => {
-      const known = findKind(volume.fileSystem) !== undefined;
-      const bytes = readSize(used, { whole: 0 }).bytes;
-      return known ? { ...volume, fill: fillFor(bytes) } : { ...volume, fileSystem: 'unknown', used };
+      if (findKind(volume.fileSystem) === undefined) return { ...volume, fileSystem: 'unknown', used };
+      // What takes no files is only made.
+      const bytes = abilitiesOf(volume.fileSystem).write ? readSize(used, { whole: 0 }).bytes : 0;
+      return { ...volume, fill: fillFor(bytes) };
     }),
   });
 }

@@ -3,7 +3,7 @@ import { compareManifests } from '@/core/proof';
 import { applyNow } from '@/core/run';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { driverOf } from '..';
+import { driverOf, type ContentRun } from '..';
 import { fileSystemCompliance } from '../fixtures/compliance';
 import { change, fillRandomly, makeVolume, manifestOf, openVolume, write } from '../fixtures/volumes';
 import { readBlockMap, type Extent } from './block-map';
@@ -182,6 +182,62 @@ describe('resizing', () => {
     await expect(change('ext4', on, (volume, tx) => volume.identify(9, tx))).rejects.toMatchObject({
       code: 'fs.ability',
     });
+  });
+});
+
+describe('what is written from elsewhere', () => {
+  const RUNS = fc.array(fc.tuple(fc.integer({ min: 1, max: 9000 }), fc.constantFrom('at', 'zeros', 'bytes')), {
+    maxLength: 30,
+  });
+
+  it.each(['ext4', 'ext2'])('has no room for whole blocks of zeros, and reads as it was given: %s', async (kind) => {
+    const other = new SparseDevice(MIB, 512);
+    await other.write(
+      0,
+      Uint8Array.from({ length: MIB }, (_, i) => 1 + (i % 250)),
+    );
+    await fc.assert(
+      fc.asyncProperty(RUNS, async (parts) => {
+        const on = await device(kind, 8 * MIB, 1024);
+        const free = (await openVolume(kind, on)).info.free;
+        const runs = parts.map(([length, what]): ContentRun =>
+          what === 'bytes'
+            ? { kind: 'bytes', bytes: new Uint8Array(length).fill(7) }
+            : what === 'zeros'
+              ? { kind: 'zeros', length }
+              : { kind: 'at', offset: length, length },
+        );
+        const size = parts.reduce((sum, [length]) => sum + length, 0);
+        async function* each(): AsyncGenerator<ContentRun> {
+          yield* runs;
+        }
+        await write(kind, on, (w) => w.writeFile('f', { kind: 'from', device: other, runs: each(), size }));
+        const volume = await openVolume(kind, on);
+        expect(await volume.check()).toEqual([]);
+        const read = async (from: BlockDevice, list: AsyncIterable<ContentRun>): Promise<number[]> => {
+          const out: number[] = [];
+          for await (const run of list)
+            out.push(
+              ...(run.kind === 'at'
+                ? await from.bytes(run.offset, run.length)
+                : run.kind === 'zeros'
+                  ? new Uint8Array(run.length)
+                  : run.bytes),
+            );
+          return out;
+        };
+        for await (const entry of volume.walk())
+          expect(
+            Buffer.compare(Buffer.from(await read(on, volume.content(entry))), Buffer.from(await read(other, each()))),
+          ).toBe(0);
+        const zeros = parts.reduce(
+          (sum, [length, what]) => sum + (what === 'zeros' ? Math.max(0, length - 2046) : 0),
+          0,
+        );
+        expect(free - volume.info.free).toBeLessThanOrEqual(size - zeros + 8 * 1024);
+      }),
+      { numRuns: 25 },
+    );
   });
 });
 

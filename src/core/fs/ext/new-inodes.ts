@@ -19,6 +19,7 @@ import {
   typeOf,
   TYPE,
 } from './inode';
+import { stretchesOf } from './holes';
 import { extentsOf } from './make';
 import { attributeBlock, putInside, storedAttributes } from './new-attributes';
 import { has, INCOMPAT, type Geometry } from './superblock';
@@ -85,13 +86,19 @@ export class NewInodes {
     const { g } = this;
     const size = lengthOf(content);
     if (size >= LARGE) this.large = true;
-    const runs = this.#room(Math.ceil(size / g.blockSize), facts);
-    const rooms = runs.map((r) => ({ offset: r.start * g.blockSize, length: r.length * g.blockSize }));
-    await fillFree(this.tx, rooms, content);
+    const whole = { logical: 0, blocks: Math.ceil(size / g.blockSize), content };
+    const stretches = content.kind === 'from' ? await stretchesOf(content, g.blockSize) : [whole];
+    const extents: Extent[] = [];
+    for (const { logical, blocks, content: part } of stretches) {
+      const runs = this.#room(blocks, facts);
+      const rooms = runs.map((r) => ({ offset: r.start * g.blockSize, length: r.length * g.blockSize }));
+      await fillFree(this.tx, rooms, part);
+      for (const extent of extentsOf(runs)) extents.push({ ...extent, logical: logical + extent.logical });
+    }
     if (typeOf(inode) === TYPE.link && has(g.super.incompat, INCOMPAT.extents))
       INODE.encode({ flags: flagsOf(inode) | FLAG.extents }, inode);
     INODE.encode({ sizeLow: size % 2 ** 32, sizeHigh: Math.floor(size / 2 ** 32) }, inode);
-    for (const { block, bytes } of this.setMap(number, inode, extentsOf(runs)))
+    for (const { block, bytes } of this.setMap(number, inode, extents))
       await this.tx.writeFree(block * g.blockSize, bytes);
   }
 

@@ -64,7 +64,8 @@ class Resize {
   async run(): Promise<void> {
     const { state, to } = this;
     const draft = this.#draft;
-    draft.touchAll();
+    // What the last group has is of another length, and those behind it are new.
+    for (let n = Math.min(state.g.groupCount, to.groupCount) - 1; n < to.groupCount; n++) draft.touch(n);
     draft.seekBlock(to.firstDataBlock);
     if (to.groupCount > state.g.groupCount) await this.#addGroups();
     this.#dropHeads();
@@ -127,9 +128,10 @@ class Resize {
           throw new CoreError('fs.full', { needed: length * to.blockSize, free: draft.freeBlocks * to.blockSize });
         return block;
       };
+      const length = inodeTableBlocks(to);
+      if (outside(group.blockBitmap, 1) || outside(group.inodeBitmap, 1)) draft.touch(n);
       if (outside(group.blockBitmap, 1)) group.blockBitmap = place(1);
       if (outside(group.inodeBitmap, 1)) group.inodeBitmap = place(1);
-      const length = inodeTableBlocks(to);
       if (!outside(group.inodeTable, length)) continue;
       const block = place(length);
       this.#freed.push({ start: group.inodeTable, length });

@@ -21,7 +21,18 @@ import { clusterCount } from './bitmaps';
 import { checkExt } from './check';
 import { detailsOf, hasAttributes, ownAttributes } from './details';
 import { ExtEntry } from './entry';
-import { entryKindOf, FLAG, flagsOf, IN_INODE_BYTES, MAP_AT, RESIZE_INODE, sizeOf, TYPE, typeOf } from './inode';
+import {
+  entryKindOf,
+  FLAG,
+  flagsOf,
+  IN_INODE_BYTES,
+  isSealed,
+  MAP_AT,
+  RESIZE_INODE,
+  sizeOf,
+  TYPE,
+  typeOf,
+} from './inode';
 import { normaliseExtLabel } from './kinds';
 import { extLimits } from './limits';
 import { mapOf, readExt, type ExtState } from './state';
@@ -144,7 +155,9 @@ class ExtVolume implements Volume {
       yield { kind: 'bytes', bytes: bytes.slice(MAP_AT, MAP_AT + size) };
       return;
     }
-    const { extents, fault } = mapOf(this.state, entry.id);
+    const map = mapOf(this.state, entry.id);
+    const { extents } = map;
+    const fault = map.fault ?? sizeFault(entry.id, bytes, g);
     if (fault)
       throw new CoreError('fs.damaged', { fileSystem: this.info.title, reason: `${entry.path}: ${fault}`, offset: 0 });
     let at = 0;
@@ -198,6 +211,14 @@ class ExtVolume implements Volume {
   async writer(tx: Transaction): Promise<VolumeWriter> {
     return openExtWriter(this.state, tx);
   }
+}
+
+/** Why a size can't be believed. Whoever reads a file goes over all of it, so that one that can't be must not be read. */
+function sizeFault(number: number, inode: Uint8Array, g: ExtState['g']): string | undefined {
+  const per = g.blockSize / 4;
+  const most = has(flagsOf(inode), FLAG.extents) ? 2 ** 32 : 12 + per + per ** 2 + per ** 3;
+  if (sizeOf(inode) > most * g.blockSize) return 'it is of a size that can’t be';
+  return isSealed(number, inode, g) ? undefined : 'the checksum of its inode does not agree';
 }
 
 function describe({ g, bits, pending }: ExtState): VolumeInfo {
