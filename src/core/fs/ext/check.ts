@@ -176,6 +176,8 @@ async function checkInodes(state: ExtState, out: Findings): Promise<void> {
   }
   for (const number of inodes.numbers()) {
     const bytes = inodes.get(number)!;
+    if (attributeBlockOf(bytes) >= g.blockCount)
+      out.add('error', 'ext.attributes', `The attributes of inode ${number} lie outside the volume.`);
     const isReserved = number < g.super.firstInode && number !== 2;
     if (typeOf(bytes) === 0 && isReserved) continue;
     if (!isSealed(number, bytes, g)) out.add('error', 'ext.inode', `The checksum of inode ${number} does not agree.`);

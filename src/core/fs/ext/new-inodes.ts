@@ -3,7 +3,7 @@ import { fillFree, lengthOf } from '../fill';
 import type { Run } from '../free-space';
 import type { NewContent, NewFileFacts, Transaction } from '../port';
 import { sealAttributes } from './attributes';
-import type { Extent } from './block-map';
+import type { BlockMap, Extent } from './block-map';
 import { buildMap } from './build-map';
 import type { Draft } from './draft';
 import {
@@ -27,6 +27,8 @@ import { has, INCOMPAT, type Geometry } from './superblock';
 const LARGE = 2 ** 31;
 
 export class NewInodes {
+  /** Where the blocks of inodes are that were given any here. */
+  readonly maps = new Map<number, BlockMap>();
   /** Whether a file is so large that the volume has to say so. */
   large = false;
 
@@ -128,6 +130,7 @@ export class NewInodes {
     const seed = inodeSeed(number, inode, g);
     const { root, nodes } = buildMap(extents, asExtents, g, seed, () => this.draft.take(1)[0]!.start);
     INODE.encode({ map: root }, inode);
+    this.maps.set(number, { extents, inner: nodes.map((n) => n.block) });
     const own = attributeBlockOf(inode) === 0 ? 0 : 1;
     setBlocks(
       inode,

@@ -24,7 +24,8 @@ export class Releases {
 
   /** What an inode had is free in the end; the inode says that it is gone. */
   async inode(number: number, inode: Uint8Array): Promise<void> {
-    const { extents, inner } = mapOf(this.state, number);
+    // What was added and is taken away again is nowhere on the volume yet.
+    const { extents, inner } = this.inodes.maps.get(number) ?? mapOf(this.state, number);
     if (attributesInside(inode).some((a) => a.inode !== 0))
       throw new CoreError('fs.ability', {
         fileSystem: 'ext4',

@@ -188,7 +188,7 @@ class Resize {
     const outside = map.extents.some((e) => e.block + e.length > to.blockCount);
     const inner = map.inner.some((b) => b >= to.blockCount);
     const attributes = attributeBlockOf(before);
-    const far = attributes >= to.blockCount && attributes > 0;
+    const far = attributes >= to.blockCount && attributes < state.g.blockCount;
     if (!renumbered && !outside && !inner && !far) return;
     const bytes = before.slice();
     const own = this.#numberOf(number);
