@@ -63,6 +63,7 @@ export function antTheme(dark: boolean, still: boolean): ThemeConfig {
       motionDurationSlow: '0.16s',
     },
     components: {
+      Table: { rowSelectedBg: p.info, rowSelectedHoverBg: p.info },
       // The usual hover colour is too faint for words on a dark panel.
       Button: { defaultHoverColor: p.ink, defaultActiveColor: p.ink, defaultHoverBorderColor: p.muted },
     },

@@ -3,6 +3,7 @@ import { nameHash, UNSIGNED } from './name-hash';
 import type { Findings } from './check';
 import { blockKindOf, entriesIn, indexIn, isBlockSealed, isDots, typeCode } from './folder';
 import { FLAG, flagsOf, inodeSeed, ROOT_INODE, sizeOf, TYPE } from './inode';
+import { isFolderSize } from './name-reader';
 import { mapOf, readContent, type ExtState } from './state';
 import { has, HASH_FLAG, INCOMPAT } from './superblock';
 
@@ -33,6 +34,8 @@ async function checkFolder(
 ): Promise<void> {
   const { g, device } = state;
   const size = sizeOf(inode);
+  // Told of where names were read.
+  if (!isFolderSize(size, g)) return;
   const map = mapOf(state, number);
   const bytes = await readContent(device, g, map, size);
   const indexed = has(flagsOf(inode), FLAG.index);

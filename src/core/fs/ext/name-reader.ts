@@ -16,6 +16,10 @@ const MAX_DEPTH = 2000;
 
 const DOT = 0x2e;
 
+/** Whether a folder can be of a size, so that it may be read whole. */
+export const isFolderSize = (size: number, g: Geometry): boolean =>
+  size <= MAX_FOLDER_BYTES && size % g.blockSize === 0;
+
 /** Reads all folders from the root on, each once. */
 export class NameReader {
   readonly #names = new Names();
@@ -85,7 +89,7 @@ export class NameReader {
       ];
     }
     const size = sizeOf(inode);
-    if (size > MAX_FOLDER_BYTES || size % this.g.blockSize !== 0) {
+    if (!isFolderSize(size, this.g)) {
       this.#find('error', 'ext.folder', `Folder ${number} is of a size that can’t be.`);
       return [];
     }
