@@ -181,22 +181,23 @@ class Change {
     throw new CoreError('fs.full', { needed: length * clusterSize, free: this.#free.total * clusterSize });
   }
 
-  /** The bitmap as long as the clusters are many. */
+  /**
+   * The bitmap as long as the clusters are many, and in one piece: systems read it on from its first cluster, whatever the
+   * allocation table says.
+   */
   #sizeBitmap(): void {
     const { bitmap } = this.state.tree;
     const { runs } = this.#moved.get(bitmap)!;
     const size = this.#bits.length;
     const clusters = Math.ceil(size / this.to.clusterSize);
-    const kept: Run[] = [];
-    let held = 0;
-    for (const run of runs) {
-      const length = Math.min(run.length, clusters - held);
-      if (length > 0) kept.push({ start: run.start, length });
-      for (let c = run.start + length; c < run.start + run.length; c++)
-        this.#bits[(c - 2) >> 3]! &= ~(1 << ((c - 2) & 7));
-      held += length;
+    for (const { start, length } of runs) setBits(this.#bits, start - 2, start - 2 + length, false);
+    const [first] = runs;
+    const stays = runs.length === 1 && first!.length >= clusters;
+    const kept = stays ? [{ start: first!.start, length: clusters }] : this.#take(clusters);
+    if (kept.length > 1) {
+      const { clusterSize } = this.to;
+      throw new CoreError('fs.full', { needed: clusters * clusterSize, free: kept[0]!.length * clusterSize });
     }
-    if (held < clusters) kept.push(...this.#take(clusters - held));
     this.#put({ owner: bitmap, runs: kept, contiguous: false, size });
   }
 

@@ -4,10 +4,12 @@ import { describe, expect, it } from 'vitest';
 import { fileSystemCompliance } from '../fixtures/compliance';
 import { change, fillRandomly, makeVolume, manifestOf, openVolume, write } from '../fixtures/volumes';
 import { buildUpcase } from '../case-table';
-import { bootChecksum } from './boot-region';
+import { compareManifests } from '@/core/proof';
+import { bootChecksum, parseGeometry } from './boot-region';
 import { parseCaseTable, storedCaseTable } from './case-table';
 import { buildSet, nameHash, setChecksum } from './entries';
 import { clusterSizesFor } from './kinds';
+import { readTree } from './tree';
 
 const KIB = 1024;
 const MIB = 1024 * KIB;
@@ -125,4 +127,19 @@ describe('checksums and tables', () => {
     expect(storedCaseTable().length).toBeLessThan(10_000);
     expect(parseCaseTable(new Uint8Array(4))).toBeUndefined();
   });
+});
+
+it('has its bitmap in one piece, however much longer that becomes', async () => {
+  const device = await makeVolume({ kind: 'exfat', size: 6 * MIB, clusterSize: 512 });
+  await fillRandomly('exfat', device, 7, 0.6);
+  const large = new SparseDevice(90 * MIB, 512);
+  for (const { start, end } of device.occupied()) await large.write(start, await device.bytes(start, end - start));
+  const before = await manifestOf('exfat', large, true);
+  for (const size of [9, 30, 90]) {
+    await change('exfat', large, (volume, tx) => volume.grow(size * MIB, tx));
+    const { bitmap, bits } = await readTree(large, parseGeometry(await large.bytes(0, 512), large.size));
+    expect([bitmap.runs.length, bitmap.runs[0]!.length]).toEqual([1, Math.ceil(bits.length / 512)]);
+    expect(await (await openVolume('exfat', large)).check()).toEqual([]);
+  }
+  expect(compareManifests(before, await manifestOf('exfat', large, true)).differing).toBe(0);
 });
