@@ -130,7 +130,27 @@ class Change {
     await this.#writeBoot();
   }
 
+  /**
+   * The case table stays in one piece: systems read it on from its first cluster, whatever the allocation table says.
+   */
+  async #moveTable(owner: Owner): Promise<void> {
+    const { geometry: g } = this.state;
+    const [first] = owner.runs;
+    const start = first!.start - this.#shift;
+    const stays = owner.runs.length === 1 && start >= 2 && start + first!.length <= this.to.clusterCount + 2;
+    if (stays)
+      return this.#put({ owner, runs: [{ start, length: first!.length }], contiguous: false, size: owner.size });
+    const target = this.#takeTogether(owner.runs.reduce((sum, r) => sum + r.length, 0));
+    let at = target.start;
+    for (const run of owner.runs) {
+      await this.tx.copy(clusterOffset(g, run.start), clusterOffset(this.to, at), run.length * g.clusterSize);
+      at += run.length;
+    }
+    this.#put({ owner, runs: [target], contiguous: false, size: owner.size });
+  }
+
   async #move(owner: Owner): Promise<void> {
+    if (owner.kind === 'upcase') return this.#moveTable(owner);
     const runs: { start: number; length: number }[] = [];
     const add = (start: number, length: number): void => {
       const last = runs.at(-1);
@@ -181,6 +201,14 @@ class Change {
     throw new CoreError('fs.full', { needed: length * clusterSize, free: this.#free.total * clusterSize });
   }
 
+  /** Clusters that follow each other. @throws CoreError `fs.full` where there are none */
+  #takeTogether(length: number): Run {
+    const [run, ...more] = this.#take(length);
+    if (run && more.length === 0) return run;
+    const { clusterSize } = this.to;
+    throw new CoreError('fs.full', { needed: length * clusterSize, free: (run?.length ?? 0) * clusterSize });
+  }
+
   /**
    * The bitmap as long as the clusters are many, and in one piece: systems read it on from its first cluster, whatever the
    * allocation table says.
@@ -193,12 +221,8 @@ class Change {
     for (const { start, length } of runs) setBits(this.#bits, start - 2, start - 2 + length, false);
     const [first] = runs;
     const stays = runs.length === 1 && first!.length >= clusters;
-    const kept = stays ? [{ start: first!.start, length: clusters }] : this.#take(clusters);
-    if (kept.length > 1) {
-      const { clusterSize } = this.to;
-      throw new CoreError('fs.full', { needed: clusters * clusterSize, free: kept[0]!.length * clusterSize });
-    }
-    this.#put({ owner: bitmap, runs: kept, contiguous: false, size });
+    const kept = stays ? { start: first!.start, length: clusters } : this.#takeTogether(clusters);
+    this.#put({ owner: bitmap, runs: [kept], contiguous: false, size });
   }
 
   /** Bad clusters and those that belong to nobody stay marked where they are. */

@@ -129,15 +129,17 @@ describe('checksums and tables', () => {
   });
 });
 
-it('has its bitmap in one piece, however much longer that becomes', async () => {
+it('has its bitmap and its case table in one piece, whatever its size becomes', async () => {
   const device = await makeVolume({ kind: 'exfat', size: 6 * MIB, clusterSize: 512 });
   await fillRandomly('exfat', device, 7, 0.6);
   const large = new SparseDevice(90 * MIB, 512);
   for (const { start, end } of device.occupied()) await large.write(start, await device.bytes(start, end - start));
   const before = await manifestOf('exfat', large, true);
-  for (const size of [9, 30, 90]) {
+  // Bit by bit at first, so that the start of the clusters moves past some of the table and not all of it.
+  for (const size of [...Array.from({ length: 12 }, (_, i) => 6.25 + i / 4), 30, 90]) {
     await change('exfat', large, (volume, tx) => volume.grow(size * MIB, tx));
-    const { bitmap, bits } = await readTree(large, parseGeometry(await large.bytes(0, 512), large.size));
+    const { bitmap, bits, owners } = await readTree(large, parseGeometry(await large.bytes(0, 512), large.size));
+    expect(owners.find((o) => o.kind === 'upcase')!.runs).toHaveLength(1);
     expect([bitmap.runs.length, bitmap.runs[0]!.length]).toEqual([1, Math.ceil(bits.length / 512)]);
     expect(await (await openVolume('exfat', large)).check()).toEqual([]);
   }
