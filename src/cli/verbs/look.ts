@@ -1,6 +1,7 @@
 /** The verbs that only read: inspect, files, check, plan. */
 import { CoreError, hasErrors } from '@/core/errors';
 import { kindFacts, type Volume } from '@/core/fs';
+import { fileSystemOf } from '@/core/inspect';
 import { checkDocument, inspectDocument, planDocument } from '@/core/job';
 import { durationWords } from '@/core/plan';
 import { takeManifest } from '@/core/proof';
@@ -115,11 +116,7 @@ export const check = (path: string, options: LookOptions, files = systemFiles): 
     const { survey } = image.session;
     const volumes = survey.volumes
       .filter((v) => options.volume === undefined || v.number === Number(options.volume))
-      .map(({ number, findings, info, recognised }) => ({
-        number,
-        fileSystem: info?.kind ?? recognised?.kind ?? 'unknown',
-        findings,
-      }));
+      .map((v) => ({ number: v.number, fileSystem: fileSystemOf(v), findings: v.findings }));
     const document = checkDocument(volumes, survey.findings);
     const lines = volumes.flatMap((v) =>
       v.findings.map((f) => `volume ${v.number}  ${v.fileSystem}  ${f.severity}: ${f.message}`),

@@ -3,5 +3,5 @@ export { copySourcesOf } from './copies';
 export { differenceOf, diskFactsSchema, factsOf } from './facts';
 export type { DiskFacts } from './facts';
 export { mostBytesFor } from './head';
-export { detectSectorSize, layoutOf, surveyDisk } from './survey';
+export { detectSectorSize, fileSystemOf, layoutOf, surveyDisk } from './survey';
 export type { OpenVolume, Survey, SurveyedVolume } from './survey';

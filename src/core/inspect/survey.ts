@@ -292,6 +292,10 @@ function roleOf(place: Place, info: VolumeInfo | undefined, content: Role | unde
   return content ?? (place.active ? 'system' : 'data');
 }
 
+/** What a volume is, whether it is open, damaged, or only recognised; `unknown` where nobody knows. */
+export const fileSystemOf = ({ info, recognised }: Pick<SurveyedVolume, 'info' | 'recognised'>): string =>
+  info?.kind ?? recognised?.kind ?? 'unknown';
+
 /** The layout as it is now. */
 export function layoutOf(survey: Survey): Layout {
   const volumes = survey.volumes.map((v): LaidVolume => ({

@@ -1,6 +1,6 @@
 /** The documents that the runner prints and files hold: plain JSON of a stated version. */
 import type { Finding } from '@/core/errors';
-import type { Survey } from '@/core/inspect';
+import { fileSystemOf, type Survey } from '@/core/inspect';
 import { stepWords, wayOf, type Plan, type Step } from '@/core/plan';
 import { sizeFaces } from '@/core/size';
 
@@ -18,7 +18,7 @@ export function inspectDocument(survey: Survey) {
       number: v.number,
       start: v.start,
       size: sizeFaces(v.length),
-      fileSystem: v.info?.kind ?? v.recognised?.kind ?? 'unknown',
+      fileSystem: fileSystemOf(v),
       label: v.info?.label ?? '',
       clusterSize: v.info?.clusterSize ?? null,
       used: v.info?.used ?? null,

@@ -10,7 +10,7 @@ import { useState } from 'react';
 import { download, downloadText, Facts, MiniColumn, savePicker, useSizes } from '../kit';
 import styles from './prove.module.css';
 
-const COMPARED = 'Compared before and after by size, times, attributes, owners and SHA-256.';
+const COMPARED = 'Compared before and after by size, times, attributes, owners where there are any, and SHA-256.';
 const OUTCOMES: Readonly<Record<Certificate['outcome'], string>> = {
   proven: '✓ Proven: every file is as it was',
   salvaged: 'Copied as far as it could be read',

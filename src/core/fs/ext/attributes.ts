@@ -8,11 +8,12 @@ import type { BlockDevice } from '@/core/device';
 import { attributeBlockOf, extraSizeOf, MAP_AT, sizeOf, viewOf } from './inode';
 import type { Geometry } from './superblock';
 
-const MAGIC = 0xea020000;
-const INODE_FIELDS = 128;
-const HEAD_BYTES = 32;
-const ENTRY_HEAD = 16;
-const SYSTEM = 7;
+export const MAGIC = 0xea020000;
+export const INODE_FIELDS = 128;
+export const HEAD_BYTES = 32;
+export const ENTRY_HEAD = 16;
+/** The prefix of content that stands in its inode. */
+export const SYSTEM = 7;
 const CHECKSUM_AT = 0x10;
 
 const ENTRY = struct('attribute', ENTRY_HEAD, {

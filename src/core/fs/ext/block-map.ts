@@ -6,7 +6,7 @@
  */
 import { crc32c, struct, u16, u32 } from '@/core/bytes';
 import type { BlockDevice } from '@/core/device';
-import { FLAG, flagsOf, IN_INODE_BYTES, inodeSeed, MAP_AT, sizeOf, typeOf, TYPE, viewOf } from './inode';
+import { FLAG, flagsOf, halfAt, IN_INODE_BYTES, inodeSeed, MAP_AT, sizeOf, typeOf, TYPE, viewOf } from './inode';
 import { has, type Geometry } from './superblock';
 
 export const EXTENT_MAGIC = 0xf30a;
@@ -59,8 +59,6 @@ export async function readBlockMap(
   if (!has(flagsOf(bytes), FLAG.extents)) return new MapReader(device, g).read(bytes);
   return new TreeReader(device, g, number, bytes).read();
 }
-
-const halfAt = (bytes: Uint8Array, at: number): number => bytes[at]! | (bytes[at + 1]! << 8);
 
 /** The extents of a tree that has all of them in the inode, without reading; undefined where it has more. */
 export function extentsInside(bytes: Uint8Array): Extent[] | undefined {

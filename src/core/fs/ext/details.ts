@@ -1,7 +1,7 @@
 /** What is stored of an entry beside its content: whose it is, attributes, where a link leads, which device it is. */
 import type { BlockDevice } from '@/core/device';
 import type { EntryDetails, FileEntry } from '../port';
-import { attributesInside, attributesOf, inlineOf, type Attribute } from './attributes';
+import { attributesInside, attributesOf, inlineOf, SYSTEM, type Attribute } from './attributes';
 import { nameText } from './folder-names';
 import { attributeBlockOf, FLAG, flagsOf, MAP_AT, ownerOf, sizeOf, timesOf, typeOf, TYPE } from './inode';
 import { mapOf, readContent, type ExtState } from './state';
@@ -16,7 +16,6 @@ export const PREFIXES: readonly (readonly [number, string])[] = [
   [6, 'security.'],
   [8, 'system.richacl'],
 ];
-const SYSTEM = 7;
 
 /** Content that stands in an inode is no attribute that anybody gave it. */
 const isOwn = ({ prefix }: Attribute): boolean => prefix !== SYSTEM;

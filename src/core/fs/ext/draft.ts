@@ -12,6 +12,7 @@ import {
   encodeGroup,
   GROUP_FLAG,
   groupStart,
+  groupsWithTable,
   headBlocks,
   placesOfTable,
   tableBlocks,
@@ -269,12 +270,13 @@ export class Draft {
   async #writeTables(put: (offset: number, bytes: Uint8Array) => Promise<void>, copies: boolean): Promise<void> {
     const { g } = this;
     const per = descriptorsPerBlock(g);
+    const common = groupsWithTable(g);
     for (let t = 0; t < tableBlocks(g); t++) {
       const own = this.groups.slice(t * per, (t + 1) * per);
       if (!copies && !own.some((_, i) => this.#touched.has(t * per + i))) continue;
       const bytes = new Uint8Array(g.blockSize);
       own.forEach((group, i) => encodeGroup(group, t * per + i, g, bytes, i * g.descriptorSize));
-      const places = placesOfTable(g, t);
+      const places = placesOfTable(g, t, common);
       for (const block of copies ? places : places.slice(0, 1)) await put(block * g.blockSize, bytes);
     }
   }

@@ -72,14 +72,19 @@ export function commonTableBlocks(g: G): number {
 const isCommon = (g: G, group: number): boolean =>
   !has(g.super.incompat, INCOMPAT.metaGroups) || Math.floor(group / descriptorsPerBlock(g)) < commonTableBlocks(g);
 
-/** The blocks that the nth block of descriptors stands in: the one that is read first, then its copies. */
-export function placesOfTable(g: G, n: number): number[] {
-  if (n < commonTableBlocks(g)) {
-    const out = [];
-    for (let group = 0; group < g.groupCount; group++)
-      if (hasSuperCopy(g, group) && isCommon(g, group)) out.push(groupStart(g, group) + 1 + n);
-    return out;
-  }
+/** The groups that have the descriptors of all, or of all before meta groups, behind their superblock. */
+export function groupsWithTable(g: G): number[] {
+  const out: number[] = [];
+  for (let group = 0; group < g.groupCount; group++) if (hasSuperCopy(g, group) && isCommon(g, group)) out.push(group);
+  return out;
+}
+
+/**
+ * The blocks that the nth block of descriptors stands in: the one that is read first, then its copies.
+ * @param common the groups of {@link groupsWithTable}
+ */
+export function placesOfTable(g: G, n: number, common: readonly number[]): number[] {
+  if (n < commonTableBlocks(g)) return common.map((group) => groupStart(g, group) + 1 + n);
   const per = descriptorsPerBlock(g);
   return [n * per, n * per + 1, n * per + per - 1]
     .filter((group) => group < g.groupCount)
@@ -108,7 +113,7 @@ export async function readGroups(device: BlockDevice, g: Geometry): Promise<Grou
     const bytes =
       n < common
         ? together.subarray(n * g.blockSize, (n + 1) * g.blockSize)
-        : await device.bytes(placesOfTable(g, n)[0]! * g.blockSize, g.blockSize);
+        : await device.bytes(placesOfTable(g, n, [])[0]! * g.blockSize, g.blockSize);
     for (let i = 0; i < per && out.length < g.groupCount; i++) out.push(decodeGroup(bytes, i * g.descriptorSize, g));
   }
   return out;

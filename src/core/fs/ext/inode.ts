@@ -90,7 +90,7 @@ export function entryKindOf(mode: number): EntryKind {
 /** A 32-bit field, read without a view: these are asked of every inode. */
 const wordAt = (bytes: Uint8Array, at: number): number =>
   (bytes[at]! | (bytes[at + 1]! << 8) | (bytes[at + 2]! << 16) | (bytes[at + 3]! << 24)) >>> 0;
-const halfAt = (bytes: Uint8Array, at: number): number => bytes[at]! | (bytes[at + 1]! << 8);
+export const halfAt = (bytes: Uint8Array, at: number): number => bytes[at]! | (bytes[at + 1]! << 8);
 
 /** @param at where the inode begins */
 export const typeOf = (bytes: Uint8Array, at = 0): number => halfAt(bytes, at) & TYPE_MASK;

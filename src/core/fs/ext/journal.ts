@@ -38,8 +38,7 @@ export class Journal {
     readonly head: Uint8Array,
   ) {
     this.#view = new DataView(head.buffer, head.byteOffset, head.length);
-    this.#features =
-      this.#view.getUint32(8) >= 0 && this.#view.getUint32(4) === BLOCK.super ? this.#view.getUint32(AT.incompat) : 0;
+    this.#features = this.#view.getUint32(4) === BLOCK.super ? this.#view.getUint32(AT.incompat) : 0;
     this.#seed = crc32c(head.subarray(AT.uuid, AT.uuid + 16));
     this.#end = Math.min(this.#view.getUint32(AT.length), places.length);
   }

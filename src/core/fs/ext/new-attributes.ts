@@ -1,13 +1,9 @@
 /** Writing extended attributes: into the inode where they fit, else into a block. */
 import { CoreError } from '@/core/errors';
+import { ENTRY_HEAD, HEAD_BYTES, INODE_FIELDS, MAGIC } from './attributes';
 import { nameBytes } from './folder-names';
 import { PREFIXES } from './details';
 import { extraSizeOf, viewOf } from './inode';
-
-const MAGIC = 0xea020000;
-const INODE_FIELDS = 128;
-const HEAD_BYTES = 32;
-const ENTRY_HEAD = 16;
 
 /** An attribute with its prefix as a number. */
 export interface StoredAttribute {

@@ -4,7 +4,7 @@
  */
 import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
-import { readBitmaps, type Bitmaps } from './bitmaps';
+import { inodeTableBlocks, readBitmaps, type Bitmaps } from './bitmaps';
 import { extentsInside, hasMap, isShortTree, readBlockMap, type BlockMap } from './block-map';
 import { readGroups, type Group } from './groups';
 import { FLAG, flagsOf } from './inode';
@@ -33,7 +33,6 @@ interface Pending {
 export interface ExtState {
   /** With what the journal has brought in. */
   readonly device: BlockDevice;
-  readonly raw: BlockDevice;
   readonly bytes: Uint8Array;
   readonly g: Geometry;
   readonly groups: readonly Group[];
@@ -69,12 +68,12 @@ export async function readExt(raw: BlockDevice): Promise<ExtState> {
   const inodes = await InodeTable.read(device, g, groups, bits.inodes);
   const maps = await readMaps(device, g, inodes);
   const { names, findings } = await new NameReader(device, g, inodes, maps).read();
-  return { device, raw, bytes, g, groups, bits, inodes, names, findings, pending, maps };
+  return { device, bytes, g, groups, bits, inodes, names, findings, pending, maps };
 }
 
 /** Every structure of a group lies within the volume, so that all that follows may read it. */
 function assertPlaces(g: Geometry, groups: readonly Group[]): void {
-  const tables = Math.ceil((g.inodesPerGroup * g.inodeSize) / g.blockSize);
+  const tables = inodeTableBlocks(g);
   const inside = (block: number, length: number): boolean =>
     block >= g.firstDataBlock && block + length <= g.blockCount;
   for (const [n, group] of groups.entries())

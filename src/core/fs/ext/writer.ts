@@ -4,7 +4,7 @@
  */
 import { CoreError } from '@/core/errors';
 import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
-import { attributesInside } from './attributes';
+import { attributesInside, SYSTEM } from './attributes';
 import { NEW_MODES } from './beside';
 import { buildFolder, type NewEntry } from './build-folder';
 import { assertChangeable, draftOf } from './changeable';
@@ -22,7 +22,6 @@ import { has, INCOMPAT, RO_COMPAT, type SuperFields } from './superblock';
 import { settled, settleExt } from './superblock-edits';
 
 const MOST_LINKS = 65_000;
-const SYSTEM = 7;
 const LOST_FOLDER = 'lost+found';
 const NO_NAME = -2;
 
