@@ -148,6 +148,16 @@ export interface EntryDetails {
   readonly target?: string;
 }
 
+/** How a kind stores a link that leads to a path of another volume. */
+export interface LinkMaking {
+  /** What its system finds the other volume by. */
+  readonly by: 'letter' | 'label';
+  /** Where it leads, as a person would write it. */
+  words(volume: string, path: string): string;
+  /** What is stored in the place of a folder. */
+  facts(volume: string, path: string): Pick<EntryDetails, 'reparse' | 'path'>;
+}
+
 /** What entries of a kind of file system can be. */
 export interface Holdings {
   readonly keeps: readonly Kept[];
@@ -159,8 +169,7 @@ export interface Holdings {
   readonly caseSensitive?: true;
   /** Files of another volume of the kind can be taken over where they lie, where clusters line up. */
   readonly adopts?: true;
-  /** What is stored in the place of a folder that leads to a path of another volume, where the kind has such links. */
-  linkTo?(letter: string, path: string): Uint8Array;
+  readonly linkTo?: LinkMaking;
   /** Why a name can't be that of an entry, or undefined when it can. */
   nameFault(name: string): 'letters' | 'length' | undefined;
   /** Times as they come out once they have been stored. */

@@ -182,10 +182,11 @@ function linkFor(
   const title = source.info?.title ?? '';
   if (folder === '' || then !== 'remove' || here !== 'kept')
     throw refused('a link is left only where a folder is taken away from a volume that stays');
-  if (!findKind(source.info!.kind)?.holds.linkTo)
-    throw refused(`${sourceName} is ${title}, which has no links that lead to another volume`);
-  if (target.letter === undefined) throw refused(`a link to ${nameOf(target)} needs its letter: give it one`);
-  return { letter: target.letter, path: under };
+  const making = findKind(source.info!.kind)?.holds.linkTo;
+  if (!making) throw refused(`${sourceName} is ${title}, which has no links that lead to another volume`);
+  const volume = target[making.by];
+  if (!volume) throw refused(`a link to ${nameOf(target)} needs its ${making.by}: give it one`);
+  return { volume, path: under };
 }
 
 /** The target as it is now, and its number, as far as it has one. @throws CoreError `fs.ability`, `fs.unsound` */

@@ -340,6 +340,26 @@ describe('a link is left', () => {
     expect(new TextDecoder('utf-16le').decode(reparse!.slice(16))).toBe('\\??\\E:\\p\\q\0E:\\p\\q\0');
   });
 
+  it.each([5, 90])('on ext as a path below /media, by the label (%i)', async (seed) => {
+    const disk = await twoVolumes('ext4', 'exfat', 20, seed);
+    const named = (label: string): TargetInput => ({
+      volumes: [{ keep: 1 }, { keep: 2, as: 'to', label }],
+      transfers: linked(undefined).transfers!,
+    });
+    await expect(planned(disk, named(''))).rejects.toThrow(/needs its label/);
+    const { plan } = await planned(disk, named('STORE'));
+    expect(plan.hazards.map((h) => h.message).join()).toContain('/media/STORE/p/q');
+    const end = await surviveCuts(plan, disk, seededRandom(seed), 4);
+    const [volume] = (await surveyDisk(end)).volumes;
+    expect(volume!.findings).toEqual([]);
+    const open = await openAt(end, volume!);
+    const entries: FileEntry[] = [];
+    for await (const entry of open.walk()) entries.push(entry);
+    const link = entries.find((e) => e.path === 'tree')!;
+    expect([link.kind, entries.some((e) => e.path.startsWith('tree/'))]).toEqual(['link', false]);
+    expect((await open.details(link)).target).toBe('/media/STORE/p/q');
+  });
+
   it('not without a letter, nor where the kind has none', async () => {
     const disk = await twoVolumes('ntfs', 'exfat', 5, 1);
     await expect(planned(disk, linked(undefined))).rejects.toThrow(/needs its letter/);

@@ -47,6 +47,9 @@ export function journalBlocks(blocks: number): number {
   return steps.find(([limit]) => blocks < limit)?.[1] ?? 262_144;
 }
 
+/** Filesystem Hierarchy Standard 3.0 §3.11: volumes that come and go have their places below /media. */
+const linkPath = (label: string, path: string): string => `/media/${label.replaceAll('/', '_')}/${path}`;
+
 function kind(id: string, title: string, journal: boolean): KindFacts {
   return {
     kind: id,
@@ -68,6 +71,11 @@ function kind(id: string, title: string, journal: boolean): KindFacts {
       attributes: [...ATTRIBUTES, 'extended attributes'],
       newBeside: (kind) => besideWords({ mode: NEW_MODES[kind], user: 0, group: 0 }),
       caseSensitive: true,
+      linkTo: {
+        by: 'label',
+        words: linkPath,
+        facts: (label, path) => ({ path: new TextEncoder().encode(linkPath(label, path)) }),
+      },
       nameFault: extNameFault,
       storedTimes,
       entryBytes: (nameLength) => 8 + 4 * nameLength + 256,

@@ -56,6 +56,8 @@ export function normaliseNtfsLabel(label: string): string {
   return label;
 }
 
+const linkWords = (letter: string, path: string): string => `${letter}:\\${path.replaceAll('/', '\\')}`;
+
 export const NTFS_KIND: KindFacts = {
   kind: 'ntfs',
   title: 'NTFS',
@@ -71,7 +73,11 @@ export const NTFS_KIND: KindFacts = {
     keeps: ['streams', 'hard links', 'links', 'rights', 'change times'],
     attributes: ['read-only', 'hidden', 'system', 'archive', 'reparse point'],
     adopts: true,
-    linkTo: (letter, path) => mountPoint(`${letter}:\\${path.replaceAll('/', '\\')}`),
+    linkTo: {
+      by: 'letter',
+      words: linkWords,
+      facts: (letter, path) => ({ reparse: mountPoint(linkWords(letter, path)) }),
+    },
     nameFault: ntfsNameFault,
     storedTimes: ({ created, modified, accessed }) => ({
       created: filetimeToIso(isoToFiletime(created ?? modified)),

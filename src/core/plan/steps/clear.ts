@@ -1,4 +1,5 @@
 /** Takes a folder away, or everything on a volume, after it was compared at its new place. */
+import { kindFacts } from '@/core/fs';
 import type { Place } from '@/core/place';
 import { formatSize } from '@/core/size';
 import { z } from 'zod';
@@ -41,7 +42,7 @@ export const clear: StepKind<ClearStep> = {
     bytes: byteCount,
   }),
   words: ({ name, folder, files, bytes, link }, units) => ({
-    title: `Take ${folder || 'everything'} away from ${name}${link ? `, a link to ${link.letter} stays` : ''}`,
+    title: `Take ${folder || 'everything'} away from ${name}${link ? `, a link to ${link.volume} stays` : ''}`,
     detail: `${filesWords(files)}, ${formatSize(bytes, units)}, compared at their new place`,
   }),
   reason: () => 'It was found at its new place, file by file.',
@@ -50,4 +51,10 @@ export const clear: StepKind<ClearStep> = {
     return owners;
   },
   touches: ({ at }) => [at],
+  hazards: ({ name, folder, fileSystem, link }) => {
+    const making = link && kindFacts(fileSystem).holds.linkTo;
+    if (making?.by !== 'label') return [];
+    const leads = making.words(link!.volume, link!.path);
+    return [`The link that stays at ${folder} on ${name} leads to ${leads}: have ${link!.volume} mounted there.`];
+  },
 };

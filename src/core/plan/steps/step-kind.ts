@@ -42,9 +42,9 @@ export interface Receives {
   readonly adopted?: true;
 }
 
-/** A link that is left where a folder was: to a path of the volume with a letter. */
+/** A link that is left where a folder was: to a path of a volume, by its letter or its label. */
 export interface LeftLink {
-  readonly letter: string;
+  readonly volume: string;
   readonly path: string;
 }
 
@@ -90,7 +90,7 @@ export const costSchema: z.ZodType<StepCost> = z.strictObject({
 export const lossSchema: z.ZodType<Loss> = z.strictObject({ files: bytes, bytes });
 export const numberSchema = z.int().min(1);
 export const linkSchema: z.ZodType<LeftLink> = z.strictObject({
-  letter: z.string().regex(/^[A-Z]$/),
+  volume: z.string().min(1).max(200),
   path: z.string().max(40_000),
 });
 export const givesSchema: z.ZodType<Gives> = z.strictObject({

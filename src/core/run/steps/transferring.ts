@@ -121,7 +121,8 @@ export const clear: StepRunner<ClearStep> = ({ at, folder, link, fileSystem }, c
     const writer = await volume.writer(tx);
     const roots = folder === '' ? (await pathsOf(volume)).filter((e) => !e.path.includes('/') && !e.stream) : [];
     for (const path of folder === '' ? roots.map((e) => e.path) : [folder]) await writer.remove(path);
-    if (left) await writer.mkdir(folder, left);
+    if (left?.path) await writer.writeFile(folder, { kind: 'bytes', bytes: new Uint8Array(0) }, left);
+    else if (left) await writer.mkdir(folder, left);
     await writer.finish();
   });
 
@@ -129,8 +130,8 @@ export const clear: StepRunner<ClearStep> = ({ at, folder, link, fileSystem }, c
 async function leftFor(volume: Volume, folder: string, link: LeftLink, kind: string): Promise<NewFileFacts> {
   const [own] = (await listTree(volume, folder)).entries;
   const { security } = await volume.details(own!);
-  const reparse = kindFacts(kind).holds.linkTo!(link.letter, link.path);
-  return { times: own!.times, attributes: [], reparse, ...(security ? { security } : {}) };
+  const stored = kindFacts(kind).holds.linkTo!.facts(link.volume, link.path);
+  return { times: own!.times, attributes: [], ...stored, ...(security ? { security } : {}) };
 }
 
 /** What is read of a link that was left. */
@@ -141,14 +142,16 @@ async function linkEntry(
   hasher: HasherFactory,
 ): Promise<ManifestEntry[]> {
   if (!link) return [];
-  const reparse = holds.linkTo!(link.letter, link.path);
+  const { reparse, path } = holds.linkTo!.facts(link.volume, link.path);
+  const stored = reparse ?? path!;
   const hash = await hasher();
-  hash.update(reparse);
+  hash.update(stored);
   const times = holds.storedTimes(before.find((e) => e.path === folder)?.times ?? {});
   const sha256 = await hash.digest();
-  return [
-    { path: folder, kind: 'link', size: reparse.length, times, attributes: ['reparse point'], sha256, method: 'bytes' },
-  ];
+  const attributes = reparse ? ['reparse point'] : [];
+  const beside = holds.newBeside?.('link');
+  const own = { path: folder, kind: 'link', size: stored.length, times, attributes } as const;
+  return [{ ...own, ...(beside === undefined ? {} : { beside }), sha256, method: 'bytes' }];
 }
 
 /** What a volume must hold by a step, from what was read before the run. */
