@@ -291,6 +291,25 @@ export interface MakeOptions {
   readonly format?: 'quick' | 'full';
 }
 
+/** Something that is damaged and follows from something else, with the bytes that mend it. Plain data. */
+export interface Mend {
+  readonly offset: number;
+  readonly bytes: Uint8Array;
+  /** What is mended, as a sentence calls it: `the boot sector`. */
+  readonly what: string;
+  /** What it is mended from. */
+  readonly from: string;
+  /** What stays unsure. */
+  readonly unsure?: string;
+}
+
+/** A place at which a volume may begin, told by something that stands on it. */
+export interface Trace {
+  readonly start: number;
+  /** Bytes of the whole volume, where what was found says so. */
+  readonly length: number;
+}
+
 /** A file-system driver. */
 export interface FileSystemDriver {
   readonly name: string;
@@ -300,6 +319,18 @@ export interface FileSystemDriver {
   probe(device: BlockDevice): Promise<string | undefined>;
   /** @throws CoreError `fs.unknown` or `fs.damaged` */
   open(device: BlockDevice): Promise<Volume>;
+  /** Bytes that the volume at the device's start says it needs, which may be more than there are; undefined for none. */
+  claims(device: BlockDevice): Promise<number | undefined>;
+  /**
+   * What is damaged on a volume of its kinds and has a second copy, or follows from something else; nothing where nothing
+   * is, or where nobody can be sure.
+   */
+  mends(device: BlockDevice): Promise<readonly Mend[]>;
+  /**
+   * Where a volume begins, and how long it is, if what begins at `at` is its boot sector, its superblock, or a copy of these.
+   * @param block at least 1024 bytes, offsets count from where `at` counts from; what it tells may be before 0
+   */
+  traces(block: Uint8Array, at: number): readonly Trace[];
   /** Makes a volume as large as the device. All of it is free to the transaction. */
   make(device: BlockDevice, options: MakeOptions, tx: Transaction): Promise<void>;
 }

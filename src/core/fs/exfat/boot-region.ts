@@ -56,6 +56,7 @@ export interface ExfatGeometry {
 }
 
 export function looksLikeExfat(sector: Uint8Array): boolean {
+  if (sector[510] !== 0x55 || sector[511] !== 0xaa) return false;
   const boot = BOOT.decode(sector);
   return boot.name === NAME && boot.signature === BOOT_SIGNATURE;
 }

@@ -9,6 +9,7 @@ import type { FileSystemDriver } from '../port';
 import { looksLikeExfat } from './boot-region';
 import { EXFAT_KIND } from './kinds';
 import { makeExfat } from './make';
+import { claimedBy, exfatMends, exfatTraces } from './mend';
 import { openExfat } from './volume';
 
 const PROBE_BYTES = 512;
@@ -25,5 +26,10 @@ export const exfatDriver: FileSystemDriver = {
     if (device.size < PROBE_BYTES) throw new CoreError('fs.unknown', { offset: 0 });
     return openExfat(device);
   },
+  async claims(device) {
+    return device.size < PROBE_BYTES ? undefined : claimedBy(await device.bytes(0, PROBE_BYTES));
+  },
+  mends: exfatMends,
+  traces: exfatTraces,
   make: makeExfat,
 };

@@ -25,8 +25,7 @@ import {
 import { ownershipOf } from './ownership';
 import { keptForTables } from './resize-inode';
 import { mapOf, type ExtState } from './state';
-import { COMPAT, has, hasSuperCopy, INCOMPAT, STATE, SUPER, SUPER_BYTES } from './superblock';
-import { crc32c } from '@/core/bytes';
+import { COMPAT, has, hasSuperCopy, INCOMPAT, STATE, SUPER, SUPER_BYTES, superSum } from './superblock';
 
 const MOST_EACH = 50;
 
@@ -58,7 +57,7 @@ export async function checkExt(state: ExtState): Promise<readonly Finding[]> {
 
 function checkState({ g, bytes, pending }: ExtState, out: Findings): void {
   const { state } = g.super;
-  if (g.checksums && SUPER.decode(bytes).checksum !== crc32c(bytes.subarray(0, 0x3fc)))
+  if (g.checksums && SUPER.decode(bytes).checksum !== superSum(bytes))
     out.add('error', 'ext.super', 'The checksum of the superblock does not agree.');
   if (pending?.journal.pending)
     out.add('info', 'ext.journal', 'It was not shut down: what its journal holds yet is seen as if it were written.');

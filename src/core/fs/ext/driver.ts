@@ -8,6 +8,7 @@ import { CoreError } from '@/core/errors';
 import type { FileSystemDriver } from '../port';
 import { EXT_KINDS } from './kinds';
 import { makeExt } from './make';
+import { claimedBy, extMends, extTraces } from './mend';
 import { has, INCOMPAT, kindOf, looksLikeExt, SUPER, SUPER_AT, SUPER_BYTES } from './superblock';
 import { openExt } from './volume';
 
@@ -26,5 +27,10 @@ export const extDriver: FileSystemDriver = {
     if (device.size < SUPER_AT + SUPER_BYTES) throw new CoreError('fs.unknown', { offset: 0 });
     return openExt(device);
   },
+  async claims(device) {
+    return device.size < SUPER_AT + SUPER_BYTES ? undefined : claimedBy(await device.bytes(SUPER_AT, SUPER_BYTES));
+  },
+  mends: extMends,
+  traces: extTraces,
   make: makeExt,
 };

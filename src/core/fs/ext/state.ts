@@ -82,7 +82,7 @@ function assertPlaces(g: Geometry, groups: readonly Group[]): void {
 }
 
 /** What its journal has to write yet. @throws CoreError `fs.damaged` where it can't be known */
-async function pendingOf(raw: BlockDevice, g: Geometry): Promise<Pending> {
+export async function pendingOf(raw: BlockDevice, g: Geometry): Promise<Pending> {
   const { compat, journalInode } = g.super;
   if (!has(compat, COMPAT.journal) || journalInode === 0)
     throw damaged('its journal is on another device, and has something to write yet');

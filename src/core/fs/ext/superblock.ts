@@ -241,9 +241,12 @@ export function unknownFeatures({ incompat, roCompat }: SuperFields): { toRead: 
   return { toRead: incompat & ~KNOWN_INCOMPAT, toChange: roCompat & ~KNOWN_RO_COMPAT };
 }
 
+/** The checksum that a superblock must have. */
+export const superSum = (bytes: Uint8Array): number => crc32c(bytes.subarray(0, SUPER.offsets.checksum));
+
 /** The checksum of a superblock, in its place. */
 export function sealSuper(bytes: Uint8Array, checksums: boolean): void {
-  if (checksums) SUPER.encode({ checksum: crc32c(bytes.subarray(0, 0x3fc)) }, bytes);
+  if (checksums) SUPER.encode({ checksum: superSum(bytes) }, bytes);
 }
 
 /** Whether a group has a copy of the superblock, by the features there are. */

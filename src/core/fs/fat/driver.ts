@@ -9,6 +9,7 @@ import type { FileSystemDriver } from '../port';
 import { looksLikeFat, parseGeometry } from './boot-sector';
 import { FAT_KINDS } from './kinds';
 import { makeVolume } from './make';
+import { claimedBy, fatMends, fatTraces } from './mend';
 import { openFat } from './volume';
 
 const PROBE_BYTES = 512;
@@ -26,5 +27,10 @@ export const fatDriver: FileSystemDriver = {
     if (device.size < PROBE_BYTES) throw new CoreError('fs.unknown', { offset: 0 });
     return openFat(device);
   },
+  async claims(device) {
+    return device.size < PROBE_BYTES ? undefined : claimedBy(await device.bytes(0, PROBE_BYTES));
+  },
+  mends: fatMends,
+  traces: fatTraces,
   make: makeVolume,
 };

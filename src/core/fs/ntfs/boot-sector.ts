@@ -53,6 +53,7 @@ export const serialFrom = (serial: number): bigint =>
 
 /** Whether the bytes can be an NTFS boot sector: cheap, for probing. */
 export function looksLikeNtfs(sector: Uint8Array): boolean {
+  if (sector[510] !== 0x55 || sector[511] !== 0xaa) return false;
   const boot = BOOT.decode(sector);
   return boot.oemName === OEM_NAME && boot.signature === 0xaa55;
 }

@@ -8,6 +8,7 @@ import type { FileSystemDriver } from '../port';
 import { looksLikeNtfs } from './boot-sector';
 import { NTFS_KIND } from './kinds';
 import { makeNtfs } from './make';
+import { claimedBy, ntfsMends, ntfsTraces } from './mend';
 import { openNtfs } from './volume';
 
 const PROBE_BYTES = 512;
@@ -21,5 +22,10 @@ export const ntfsDriver: FileSystemDriver = {
     return looksLikeNtfs(await device.bytes(0, PROBE_BYTES)) ? 'ntfs' : undefined;
   },
   open: openNtfs,
+  async claims(device) {
+    return device.size < PROBE_BYTES ? undefined : claimedBy(await device.bytes(0, PROBE_BYTES));
+  },
+  mends: ntfsMends,
+  traces: ntfsTraces,
   make: makeNtfs,
 };

@@ -54,7 +54,7 @@ const overridable = (findings: readonly Finding[]): readonly Finding[] =>
 /** Opens the volume that begins at the device's start. @throws CoreError `fs.damaged` */
 export const openNtfs = (device: BlockDevice): Promise<Volume> => openWhole(device);
 
-async function openWhole(device: BlockDevice): Promise<NtfsVolume> {
+export async function openWhole(device: BlockDevice): Promise<NtfsVolume> {
   const head = await device.bytes(0, Math.min(4096, device.size));
   const geometry = parseGeometry(head, device.size);
   const mft = await scanMft(device, geometry);
@@ -84,9 +84,9 @@ class NtfsVolume implements Volume {
 
   constructor(
     private readonly device: BlockDevice,
-    private readonly geometry: NtfsGeometry,
+    readonly geometry: NtfsGeometry,
     private readonly boot: Uint8Array,
-    private readonly mft: Mft,
+    readonly mft: Mft,
     private readonly bitmap: Uint8Array,
   ) {
     this.info = describe(geometry, mft, bitmap);

@@ -21,7 +21,7 @@ import type {
   VolumeInfo,
   VolumeWriter,
 } from '../port';
-import { changedHeader, newHeader, PAGE_SIZES, readHeader, type SwapHeader } from './header';
+import { changedHeader, headerIn, newHeader, PAGE_SIZES, readHeader, type SwapHeader } from './header';
 
 const TITLE = 'swap';
 const TYPE_CODE = 0x82;
@@ -191,5 +191,25 @@ export const swapDriver: FileSystemDriver = {
     }
   },
   open,
+  async claims(device) {
+    const head = await device.bytes(0, Math.min(device.size, PAGE_SIZES.at(-1)!));
+    return claimedBy(head);
+  },
+  // Its header is one page, and there is no other.
+  mends: async () => [],
+  traces(block, at) {
+    const length = claimedBy(block);
+    return length === undefined ? [] : [{ start: at, length }];
+  },
   make,
 };
+
+function claimedBy(head: Uint8Array): number | undefined {
+  try {
+    const header = headerIn(head, Number.MAX_SAFE_INTEGER);
+    return header && (header.lastPage + 1) * header.pageSize;
+  } catch (error) {
+    if (error instanceof CoreError && error.code === 'fs.damaged') return undefined;
+    throw error;
+  }
+}

@@ -12,6 +12,7 @@ const SIGNATURE_BYTES = 10;
 const NORMAL = 'SWAPSPACE2';
 /** What stands there while a system that sleeps has its memory in it. */
 const SLEEPING = ['S1SUSPEND', 'S2SUSPEND', 'ULSUSPEND', 'LINHIB0001'];
+const SIGNATURE_FIRSTS = new Set([NORMAL, ...SLEEPING].map((s) => s.charCodeAt(0)));
 const AT = { version: 1024, lastPage: 1028, badCount: 1032, uuid: 1036, label: 1052, bad: 1536 } as const;
 const LABEL_BYTES = 16;
 
@@ -29,12 +30,22 @@ export interface SwapHeader {
 
 /** The header, or undefined where there is none. @throws CoreError `fs.damaged` where it makes no sense */
 export async function readHeader(device: BlockDevice): Promise<SwapHeader | undefined> {
-  const head = await device.bytes(0, Math.min(device.size, PAGE_SIZES.at(-1)!));
+  return headerIn(await device.bytes(0, Math.min(device.size, PAGE_SIZES.at(-1)!)), device.size);
+}
+
+/**
+ * The header that the bytes begin with, or undefined.
+ * @param size bytes there are for the area
+ * @throws CoreError `fs.damaged` where it makes no sense
+ */
+export function headerIn(head: Uint8Array, size: number): SwapHeader | undefined {
   for (const pageSize of PAGE_SIZES) {
     if (pageSize > head.length) break;
+    // All signatures begin with one of these letters; this is asked of every sector of a disk.
+    if (!SIGNATURE_FIRSTS.has(head[pageSize - SIGNATURE_BYTES]!)) continue;
     const signature = String.fromCharCode(...head.subarray(pageSize - SIGNATURE_BYTES, pageSize));
     const sleeping = SLEEPING.some((s) => signature.startsWith(s));
-    if (signature === NORMAL || sleeping) return parse(head.slice(0, pageSize), sleeping, device.size);
+    if (signature === NORMAL || sleeping) return parse(head.slice(0, pageSize), sleeping, size);
   }
   return undefined;
 }
