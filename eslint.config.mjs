@@ -43,6 +43,7 @@ const ROOMS = [
   'size',
   'place',
   'device',
+  'health',
   'image',
   'table',
   'fs',

@@ -365,6 +365,7 @@ async function benchMany(): Promise<void> {
       findings: [],
       recognised: undefined,
       fault: undefined,
+      seen: undefined,
     })),
   };
   const planned: Layout = { ...layout, volumes: volumes.map((v) => ({ ...v, length: 2 * GIB })) };

@@ -1,7 +1,7 @@
 /** The headless runner: `npm run -s ullager -- VERB …`. */
 import { Command, CommanderError } from 'commander';
 import { EXIT, fail } from './output';
-import { check, convert, files, inspect, make, plan, run } from './verbs';
+import { check, convert, files, find, inspect, make, plan, run, scan, speed } from './verbs';
 
 // npm runs scripts in the package's folder; paths are meant from where the person stands.
 if (process.env.npm_lifecycle_event === 'ullager' && process.env.INIT_CWD) process.chdir(process.env.INIT_CWD);
@@ -39,7 +39,17 @@ reading(program.command('files <image>'))
 reading(program.command('check <image>'))
   .description('findings')
   .option('--volume <number>', 'one volume only')
+  .option('--mend', 'tell the plan that mends what can be mended')
   .action(verb(check));
+reading(program.command('find <image>')).description('volumes that no table names').action(verb(find));
+reading(program.command('scan <image>'))
+  .description('reads every sector, and tells what lies on those that fail')
+  .option('--volume <number>', 'one volume only')
+  .action(verb(scan));
+reading(program.command('speed <image>'))
+  .description('how fast it is read')
+  .option('--volume <number>', 'one volume only')
+  .action(verb(speed));
 withDisks(reading(program.command('plan <image>')))
   .description('the work order, or the refusal and why')
   .requiredOption('--target <json>', 'the planned layout')
@@ -49,6 +59,7 @@ withDisks(reading(program.command('plan <image>')))
 withDisks(reading(program.command('run <image>')))
   .description('runs, proves, prints the certificate')
   .option('--target <json>', 'the planned layout')
+  .option('--mend', 'mends what can be mended, instead of a target')
   .option('--out <file>', 'where the result goes')
   .option('--in-place', 'write the image itself')
   .option('--resume', 'go on with an interrupted run')

@@ -19,6 +19,8 @@ export interface ImageOptions {
   readonly sectorSize?: string;
   /** Which file of an archive it is. */
   readonly inside?: string;
+  /** Takes what begins like nothing that is known for a disk whose table is gone. */
+  readonly tableless?: boolean;
 }
 
 /** An image without a look at what is in it. */
@@ -35,7 +37,7 @@ export async function openImage(
 export async function openImage(
   files: Files,
   path: string,
-  { sectorSize, inside }: ImageOptions,
+  { sectorSize, inside, tableless = false }: ImageOptions,
   how?: 'device only',
 ): Promise<OpenImage | ImageOnly> {
   const asked = sectorSize === undefined ? undefined : readSectorSize(sectorSize);
@@ -44,7 +46,7 @@ export async function openImage(
   try {
     const { device, packed } = await openImageDevice(file, { inside, sectorSize: asked });
     if (how) return { device, close };
-    const session = await Session.open(device, path);
+    const session = await Session.open(device, path, tableless);
     return { device, session, packed, close };
   } catch (error) {
     await close();

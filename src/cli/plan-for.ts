@@ -1,9 +1,18 @@
 /** The plan for a target on an image that is open, with the other disks that it names. */
-import { lookAtTransfers, parseTarget, resolveTarget, transferWishes, type OpenVolumeOf } from '@/core/job';
+import { layoutOf, type Survey } from '@/core/inspect';
+import {
+  lookAtTransfers,
+  parseTarget,
+  resolveTarget,
+  transferWishes,
+  type OpenVolumeOf,
+  type Target,
+} from '@/core/job';
 import { isHere } from '@/core/place';
 import { derivePlan, type Plan } from '@/core/plan';
 import { scratchIn, type Files } from './files';
 import { readJson, type OpenImage } from './open-image';
+import { UsageError } from './output';
 import type { WithDisks } from './with-disks';
 
 /** How a plan is asked for. */
@@ -11,17 +20,43 @@ export interface PlanCall {
   readonly target?: string;
   readonly scratch?: string;
   readonly override?: boolean;
+  readonly mend?: boolean;
+}
+
+/** Whether a target puts volumes back that were found, which may be on a disk whose table is gone. */
+const findsLost = (target: Target): boolean => target.volumes.some((v) => 'find' in v);
+
+/** The target of a call, read before its image is opened: what it asks for decides how. @throws UsageError, CoreError `target.*` */
+export async function targetOf(files: Files, { target: path, mend }: PlanCall): Promise<PlanTarget> {
+  if (mend && path !== undefined) throw new UsageError('Say --target or --mend, not both.');
+  const target = path === undefined ? undefined : parseTarget(await readJson(files, path));
+  return { target, tableless: target !== undefined && findsLost(target) };
+}
+
+/** What is planned, or that everything is to be mended. */
+export interface PlanTarget {
+  readonly target: Target | undefined;
+  /** A disk that begins like nothing that is known is taken for one whose table is gone. */
+  readonly tableless: boolean;
+}
+
+/** Everything that can be mended, the table with it. */
+function planMends(survey: Survey): Plan {
+  const mendTable = survey.table !== 'none' && survey.findings.some((f) => f.severity !== 'info');
+  const layout = layoutOf(survey);
+  return derivePlan(survey, mendTable ? { ...layout, mendTable } : layout, { mend: true });
 }
 
 /** @throws UsageError, CoreError `target.*`, `size.*`, `plan.*`, `fs.*`, `table.*` */
 export async function planFor(
   files: Files,
   { session }: OpenImage,
-  { target: path, scratch, override = false }: PlanCall,
+  { scratch, override = false }: PlanCall,
+  { target, tableless }: PlanTarget,
   disks: WithDisks,
 ): Promise<{ plan: Plan; notes: readonly string[] }> {
-  const target = parseTarget(await readJson(files, path!));
-  const { survey } = session;
+  if (!target) return { plan: planMends(await session.lookForMends()), notes: [] };
+  const survey = tableless ? await session.find() : session.survey;
   const resolved = resolveTarget(survey, target, disks.named);
   const { layout, notes } = resolved;
   const wishes = transferWishes(target, resolved, new Set(disks.named.keys()));

@@ -22,6 +22,7 @@ import {
   othersOf,
   removeScratch,
 } from '../files';
+import { note } from '../output';
 import type { WithDisks } from '../with-disks';
 import { planned } from './planned';
 import {
@@ -43,7 +44,10 @@ export async function startInPlace(call: RunCall): Promise<number> {
     const old = await openUndo(files, path);
     await old?.file.close();
     const journal = await journalToBegin(files, path);
-    const undo = options.rewind === false ? undefined : await UndoInMaking.begin(files, path, old !== undefined);
+    const wipes = plan.steps.some((s) => s.kind === 'wipe');
+    if (wipes) note('What is wiped is not kept anywhere, so that this run can’t be rewound.');
+    const undo =
+      options.rewind === false || wipes ? undefined : await UndoInMaking.begin(files, path, old !== undefined);
     const file = await FileDevice.open(files, path, image.device.sectorSize);
     const scratch = await makeScratch(files, options.scratch, plan, run).catch(async (error: unknown) => {
       await abandon(files, journal, undo);

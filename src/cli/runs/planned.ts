@@ -3,7 +3,7 @@ import { CoreError, isCoreError } from '@/core/errors';
 import type { Plan } from '@/core/plan';
 import { openImage, type OpenImage } from '../open-image';
 import { note, UsageError } from '../output';
-import { planFor } from '../plan-for';
+import { planFor, targetOf } from '../plan-for';
 import { namedFiles, openWith, type WithDisks } from '../with-disks';
 import { openJournal, openUndo, unfinished } from './run-files';
 import type { RunCall } from './run-options';
@@ -32,12 +32,13 @@ export async function planned<T>(
   act: (image: OpenImage, plan: Plan, sources: WithDisks['devices']) => Promise<T>,
 ): Promise<T> {
   await assertNotHalfWay({ files, image: path, options });
-  const image = await openImage(files, path, options);
+  const target = await targetOf(files, options);
+  const image = await openImage(files, path, { ...options, tableless: target.tableless });
   let disks: WithDisks | undefined;
   try {
     if (image.packed && options.inPlace) throw new UsageError('A packed image can’t be written itself; say --out OUT.');
     disks = await openWith(files, namedFiles(options.with), options);
-    const { plan, notes } = await planFor(files, image, options, disks);
+    const { plan, notes } = await planFor(files, image, options, target, disks);
     notes.forEach(note);
     return await act(image, plan, disks.devices);
   } finally {

@@ -12,6 +12,8 @@ export interface RunOptions {
   readonly json?: boolean;
   readonly sectorSize?: string;
   readonly target?: string;
+  /** Mends what can be mended, instead of a target. */
+  readonly mend?: boolean;
   readonly scratch?: string;
   /** NAME=FILE of other disks that are copied from. */
   readonly with?: readonly string[];
@@ -84,12 +86,16 @@ function lossLines({ listed, files, bytes, elsewhere }: Losses): string[] {
   ];
 }
 
-function certificateWords({ steps, volumes, outcome }: Certificate): string[] {
+function certificateWords({ steps, volumes, outcome, wipes = [] }: Certificate): string[] {
   return [
     ...steps.map((step, i) => `${i + 1}  ${step}`),
     ...volumes.flatMap((v) => [
       `${v.name}: ${spaced(v.files)} files and ${spaced(v.folders)} folders, ${formatSize(v.bytes)}, ${spaced(v.identical)} identical, ${spaced(v.differing)} differ`,
       ...(v.lost ? lossLines(v.lost) : []),
+    ]),
+    ...wipes.flatMap((w) => [
+      `${w.title}: ${formatSize(w.bytes)} ${w.how}`,
+      `   ${formatSize(w.compared)} compared, ${spaced(w.differing)} bytes differ, ${spaced(w.unwrittenBytes)} bytes could not be written`,
     ]),
     steps.length === 0 ? 'There was nothing to do.' : OUTCOMES[outcome],
   ];

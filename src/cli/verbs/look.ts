@@ -11,7 +11,7 @@ import { holding, systemFiles } from '../files';
 import { nodeHasher } from '../node-hasher';
 import { openImage, openVolume, type ImageOptions, type OpenImage } from '../open-image';
 import { EXIT, fail, print, refusalDocument } from '../output';
-import { planFor } from '../plan-for';
+import { planFor, targetOf } from '../plan-for';
 import { namedFiles, openWith, wantedOf } from '../with-disks';
 
 export interface LookOptions extends ImageOptions {
@@ -21,10 +21,11 @@ export interface LookOptions extends ImageOptions {
   readonly scratch?: string;
   readonly override?: boolean;
   readonly with?: readonly string[];
+  readonly mend?: boolean;
 }
 
 /** Opens an image that nobody writes meanwhile, looks at it, and closes it. */
-async function looking(
+export async function looking(
   path: string,
   options: LookOptions,
   files: typeof systemFiles,
@@ -112,6 +113,9 @@ async function detailsOf(volume: Volume): Promise<Map<string, Beside>> {
 }
 
 export const check = (path: string, options: LookOptions, files = systemFiles): Promise<number> =>
+  options.mend ? plan(path, options, files) : checkOnly(path, options, files);
+
+const checkOnly = (path: string, options: LookOptions, files: typeof systemFiles): Promise<number> =>
   looking(path, options, files, async (image) => {
     const { survey } = image.session;
     const volumes = survey.volumes
@@ -123,14 +127,17 @@ export const check = (path: string, options: LookOptions, files = systemFiles): 
     );
     const words = [...survey.findings.map((f) => `table  ${f.severity}: ${f.message}`), ...lines];
     print(document, words.length > 0 ? words : ['Nothing found.'], options.json);
-    return [survey.findings, ...volumes.map((v) => v.findings)].some(hasErrors) ? EXIT.no : EXIT.done;
+    const told = [survey.findings, ...volumes.map((v) => v.findings)].flat();
+    return told.some((f) => f.severity !== 'info') ? EXIT.no : EXIT.done;
   });
 
-export const plan = (path: string, options: LookOptions, files = systemFiles): Promise<number> =>
-  looking(path, options, files, async (image) => {
+export async function plan(path: string, options: LookOptions, files = systemFiles): Promise<number> {
+  const target = await targetOf(files, options);
+  const tableless = { ...options, tableless: target.tableless };
+  return looking(path, tableless, files, async (image) => {
     try {
       const disks = await openWith(files, namedFiles(options.with), options);
-      const { plan: derived, notes } = await planFor(files, image, options, disks).finally(() => disks.close());
+      const { plan: derived, notes } = await planFor(files, image, options, target, disks).finally(() => disks.close());
       const document = planDocument(derived, notes);
       const words = [
         ...document.steps.flatMap((s, i) => [`${i + 1}  ${s.title} (${durationWords(s.seconds)})`, `   ${s.detail}`]),
@@ -145,3 +152,4 @@ export const plan = (path: string, options: LookOptions, files = systemFiles): P
       return fail(error);
     }
   });
+}

@@ -16,8 +16,8 @@ import { namedFiles, wantedOf } from '../with-disks';
 export async function run(path: string, options: RunOptions, files = systemFiles): Promise<number> {
   if ((options.out === undefined) === !options.inPlace) throw new UsageError('Say either --out OUT or --in-place.');
   const rewinds = options.rewind === true;
-  if (!rewinds && !options.resume && options.target === undefined)
-    throw new UsageError('Say --target T.json, --resume or --rewind.');
+  if (!rewinds && !options.resume && options.target === undefined && !options.mend)
+    throw new UsageError('Say --target T.json, --mend, --resume or --rewind.');
   if (options.out !== undefined) await assertApart(files, options.out, path);
   const wanted: Wanted[] = options.inPlace
     ? [{ path, mode: 'write' }]

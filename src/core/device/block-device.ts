@@ -49,6 +49,18 @@ export abstract class BlockDevice {
     return into;
   }
 
+  /** Reads a range for nothing but to see whether it can be read. @throws CoreError `device.read-failed` */
+  verify(offset: number, length: number): Promise<void> {
+    this.assertRange(offset, length);
+    return this.verifyAt(offset, length);
+  }
+
+  protected async verifyAt(offset: number, length: number): Promise<void> {
+    const buffer = new Uint8Array(Math.min(length, COPY_CHUNK_BYTES));
+    for (let done = 0; done < length; done += buffer.length)
+      await this.read(offset + done, buffer.subarray(0, Math.min(buffer.length, length - done)));
+  }
+
   /** Copies `length` bytes; the ranges may overlap only if `to` is below `from`. */
   copy(from: number, to: number, length: number): Promise<void> {
     this.assertRange(from, length);

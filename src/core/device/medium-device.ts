@@ -49,6 +49,12 @@ export class MediumDevice extends BlockDevice {
     await this.inner.read(offset, into);
   }
 
+  /** What the medium would take is all that is to be known of it: its content is in memory, or made. */
+  protected override async verifyAt(offset: number, length: number): Promise<void> {
+    this.#assertAlive(offset, length);
+    await this.#spend(offset, length, this.model.read);
+  }
+
   protected override async writeAt(offset: number, from: Uint8Array): Promise<void> {
     await this.#spend(offset, from.length, this.model.write);
     await this.inner.write(offset, from);

@@ -25,6 +25,10 @@ export class WindowDevice extends BlockDevice {
     return this.device.write(this.start + offset, from);
   }
 
+  protected override verifyAt(offset: number, length: number): Promise<void> {
+    return this.device.verify(this.start + offset, length);
+  }
+
   override flush(): Promise<void> {
     return this.device.flush();
   }

@@ -7,10 +7,12 @@ export type {
   ContentRun,
   EntryKind,
   FileEntry,
+  FileSystemDriver,
   FileTimes,
   Holdings,
   Kept,
   KindFacts,
+  Mend,
   NewContent,
   NewFileFacts,
   SizeLimits,
@@ -20,4 +22,14 @@ export type {
   VolumeWriter,
 } from './port';
 export { bytesBeyond, firstAfter, joinRanges, overlapsAny, totalOf } from './ranges';
-export { abilitiesOf, driverOf, findKind, kindFacts, makeableKinds, NO_ABILITIES, probeFileSystem } from './registry';
+export {
+  abilitiesOf,
+  driverOf,
+  findKind,
+  kindFacts,
+  makeableKinds,
+  mendsIn,
+  NO_ABILITIES,
+  probeFileSystem,
+  tracesIn,
+} from './registry';

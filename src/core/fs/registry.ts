@@ -7,9 +7,11 @@ import { fatDriver } from './fat';
 import { abilitiesIn, guarded } from './guarded';
 import { ntfsDriver } from './ntfs';
 import { swapDriver } from './swap';
-import type { Abilities, FileSystemDriver, KindFacts } from './port';
+import type { Abilities, FileSystemDriver, KindFacts, Mend, Trace } from './port';
 
 const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver, extDriver, swapDriver].map(guarded);
+
+const NO_TRACES: readonly never[] = [];
 
 /** Of a volume whose kind nobody knows. */
 export const NO_ABILITIES: Abilities = {
@@ -35,6 +37,25 @@ export async function probeFileSystem(device: BlockDevice): Promise<Probed | und
     if (kind !== undefined) return { driver, kind };
   }
   return undefined;
+}
+
+/** What would mend the volume in a device, whatever it begins like, and whose it is then. */
+export async function mendsIn(
+  device: BlockDevice,
+): Promise<{ driver: FileSystemDriver; mends: readonly Mend[] } | undefined> {
+  const probed = await probeFileSystem(device);
+  for (const driver of probed ? [probed.driver] : DRIVERS) {
+    const mends = await driver.mends(device);
+    if (mends.length > 0) return { driver, mends };
+  }
+  return undefined;
+}
+
+/** Where volumes begin by what stands at `at`, each with its driver. */
+export function tracesIn(block: Uint8Array, at: number): readonly (Trace & { readonly driver: FileSystemDriver })[] {
+  let out: (Trace & { readonly driver: FileSystemDriver })[] | undefined;
+  for (const driver of DRIVERS) for (const trace of driver.traces(block, at)) (out ??= []).push({ ...trace, driver });
+  return out ?? NO_TRACES;
 }
 
 /** The driver of a kind, if there is one. */

@@ -5,7 +5,7 @@ import type { Survey } from './survey';
 /** Bounds of every volume whose driver can resize it; a volume with errors is bound to its size. */
 export function boundsOf(survey: Survey): Bounds {
   const out = new Map<number, VolumeBounds>();
-  for (const { number, length, limits, abilities, findings } of survey.volumes) {
+  for (const { number, length, limits, abilities, findings } of [...survey.volumes, ...(survey.lost ?? [])]) {
     if (!limits) continue;
     const error = findings.find((f) => f.severity === 'error');
     const held = error ? `its check found an error: ${error.message.replace(/\.$/, '')}` : undefined;

@@ -6,7 +6,8 @@ import { crc32 } from '@/core/bytes';
 import { formatSize } from '@/core/size';
 import { diskTableSchema, type DiskTable } from '@/core/table';
 import { z } from 'zod';
-import type { Survey, SurveyedVolume } from './survey';
+import type { Survey } from './survey';
+import type { SurveyedVolume } from './survey-volume';
 
 const count = z.int().min(0);
 

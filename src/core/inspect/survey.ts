@@ -1,20 +1,8 @@
 /** Looking at a disk: table, volumes, what they hold and how far they can go. Nothing is written. */
 import { WindowDevice, type BlockDevice } from '@/core/device';
-import { CoreError, isCoreError, type ErrorData, type Finding } from '@/core/errors';
-import {
-  abilitiesOf,
-  kindFacts,
-  NO_ABILITIES,
-  probeFileSystem,
-  recogniseForeign,
-  type Abilities,
-  type ByteRange,
-  type Recognised,
-  type SizeLimits,
-  type Volume,
-  type VolumeInfo,
-} from '@/core/fs';
-import { asVolumeId, gapsOf, type Layout, type LaidVolume, type Role, type TableKind } from '@/core/layout';
+import { CoreError, hasErrors, type Finding } from '@/core/errors';
+import { probeFileSystem, type ByteRange } from '@/core/fs';
+import { asVolumeId, gapsOf, type Layout, type LaidVolume, type TableKind } from '@/core/layout';
 import {
   flagsIn,
   hasBootSignature,
@@ -23,43 +11,10 @@ import {
   looksLikeTable,
   parseMbr,
   readTable,
-  roleOfType,
   type DiskTable,
   type MbrEntry,
-  type VolumeFlag,
 } from '@/core/table';
-
-/** A volume as it is now. Plain data; offsets and lengths are bytes. */
-export interface SurveyedVolume {
-  /** 1 for the first on the disk. */
-  readonly number: number;
-  readonly start: number;
-  readonly length: number;
-  /** Its place in the table, for an entry of its own: not for a logical volume, and not where there is no table. */
-  readonly slot: number | undefined;
-  /** In the chain of an extended partition. */
-  readonly logical: boolean;
-  readonly active: boolean;
-  /** The MBR type code, or 0. */
-  readonly type: number;
-  /** On a GUID table: its type, its own GUID, and its name there. */
-  readonly typeGuid: string | undefined;
-  readonly guid: string | undefined;
-  readonly name: string | undefined;
-  readonly flags: readonly VolumeFlag[];
-  readonly role: Role;
-  readonly info: VolumeInfo | undefined;
-  readonly limits: SizeLimits | undefined;
-  readonly abilities: Abilities;
-  /** Ranges in use from the volume's start; the whole volume when its content is not known. */
-  readonly allocation: readonly ByteRange[];
-  readonly files: number;
-  readonly findings: readonly Finding[];
-  /** What it is, of one that is not open: damaged, or of a kind that no driver has. */
-  readonly recognised: Recognised | undefined;
-  /** Why it could not be opened, if it was recognised but could not. */
-  readonly fault: ErrorData | undefined;
-}
+import { BARE_PLACE, surveyVolume, type OnOpened, type SurveyedVolume, type VolumePlace } from './survey-volume';
 
 /** A disk as it is now. Plain data. */
 export interface Survey {
@@ -72,20 +27,9 @@ export interface Survey {
   readonly findings: readonly Finding[];
   readonly volumes: readonly SurveyedVolume[];
   readonly unallocated: readonly ByteRange[];
+  /** Volumes that no entry names, where they were looked for; their numbers come behind those of all others. */
+  readonly lost?: readonly SurveyedVolume[];
 }
-
-/** A volume that is open, with the window it lies in. */
-export interface OpenVolume {
-  readonly volume: Volume;
-  readonly window: BlockDevice;
-}
-
-/** Told of every volume that is opened, so that it need not be opened again. */
-type OnOpened = (number: number, open: OpenVolume) => void;
-
-/** What only a system's own volume, or its rescue volume, has at the top. */
-const SYSTEM_FOLDER = /^(windows\/system32(\/|$)|etc\/(fstab|os-release|inittab)$)/i;
-const RECOVERY_FOLDER = /^recovery\/windowsre(\/|$)/i;
 
 /** Sector size of a raw image: 4096 only where a table or a file system makes sense at that size and not at 512. */
 export async function detectSectorSize(device: BlockDevice): Promise<number> {
@@ -117,12 +61,14 @@ async function opensAt(device: BlockDevice, entries: readonly MbrEntry[], sector
 
 /**
  * Surveys a disk.
+ * @param tableless takes a disk that begins like nothing that is known for one whose table is gone
  * @throws CoreError `image.not-a-disk` when there is neither a table nor a known file system on a disk that is not blank
  */
 export async function surveyDisk(
   device: BlockDevice,
   name = 'The disk',
   opened: OnOpened = () => undefined,
+  tableless = false,
 ): Promise<Survey> {
   const sector = await device.bytes(0, device.sectorSize);
   const bare = await probeFileSystem(device);
@@ -130,7 +76,11 @@ export async function surveyDisk(
   if (bare && !(shared && (await tableHolds(device, sector)))) return surveyBare(device, opened);
   const { table, findings } = await readTable(device);
   if (table.kind !== 'none') return surveyTable(device, table, findings, opened);
+  const damaged = await surveyBare(device, opened);
+  if (damaged.volumes[0]!.seen && !hasErrors(damaged.volumes[0]!.seen.volume.findings)) return damaged;
   if (sector.every((b) => b === 0)) return blank(device);
+  const message = 'Its first sector is neither a table nor a file system.';
+  if (tableless) return { ...blank(device), findings: [{ severity: 'warning', code: 'table.none', message }] };
   throw new CoreError('image.not-a-disk', { name, size: device.size });
 }
 
@@ -147,21 +97,10 @@ function blank(device: BlockDevice): Survey {
   return { ...shared, unallocated: [{ start: 0, end: size }] };
 }
 
-const BARE_PLACE = {
-  slot: undefined,
-  logical: false,
-  active: false,
-  type: 0,
-  typeGuid: undefined,
-  guid: undefined,
-  name: undefined,
-  flags: [],
-} as const;
-
 async function surveyBare(device: BlockDevice, opened: OnOpened): Promise<Survey> {
   const volume = await surveyVolume(device, { ...BARE_PLACE, number: 1, start: 0, length: device.size }, opened);
   // A bare volume is as long as its file system says; what lies behind is unallocated.
-  const length = volume.info?.size ?? device.size;
+  const length = volume.info?.size ?? volume.seen?.volume.info?.size ?? device.size;
   const tail = device.size - length;
   return {
     ...blank(device),
@@ -195,7 +134,7 @@ async function surveyTable(
 }
 
 /** Where the entries of a table are, in bytes. */
-function placesIn(table: Exclude<DiskTable, { kind: 'none' }>, sectorSize: number): Omit<Place, 'number'>[] {
+function placesIn(table: Exclude<DiskTable, { kind: 'none' }>, sectorSize: number): Omit<VolumePlace, 'number'>[] {
   if (table.kind === 'gpt') {
     return table.entries.map(({ slot, typeGuid, guid, firstLba, lastLba, attributes, name }) => ({
       ...BARE_PLACE,
@@ -208,7 +147,7 @@ function placesIn(table: Exclude<DiskTable, { kind: 'none' }>, sectorSize: numbe
       flags: flagsIn(attributes),
     }));
   }
-  const place = ({ startLba, lengthSectors, active, type }: Omit<MbrEntry, 'slot'>): Omit<Place, 'number'> => ({
+  const place = ({ startLba, lengthSectors, active, type }: Omit<MbrEntry, 'slot'>): Omit<VolumePlace, 'number'> => ({
     ...BARE_PLACE,
     start: startLba * sectorSize,
     length: lengthSectors * sectorSize,
@@ -222,89 +161,23 @@ function placesIn(table: Exclude<DiskTable, { kind: 'none' }>, sectorSize: numbe
   ];
 }
 
-type Place = Pick<
-  SurveyedVolume,
-  'number' | 'start' | 'length' | 'slot' | 'logical' | 'active' | 'type' | 'typeGuid' | 'guid' | 'name' | 'flags'
->;
-
-async function surveyVolume(device: BlockDevice, place: Place, opened: OnOpened): Promise<SurveyedVolume> {
-  const unopened: SurveyedVolume = {
-    ...place,
-    role: roleOf(place, undefined, undefined),
-    info: undefined,
-    limits: undefined,
-    abilities: NO_ABILITIES,
-    allocation: [{ start: 0, end: place.length }],
-    files: 0,
-    findings: [],
-    recognised: undefined,
-    fault: undefined,
-  };
-  if (place.start + place.length > device.size || place.length === 0) return unopened;
-  const window = new WindowDevice(device, place.start, place.length);
-  let recognised: Recognised | undefined;
-  try {
-    const probed = await probeFileSystem(window);
-    if (!probed) return { ...unopened, recognised: await recogniseForeign(window) };
-    recognised = { kind: probed.kind, title: kindFacts(probed.kind).title };
-    return await surveyOpened(window, probed.driver, unopened, opened);
-  } catch (error) {
-    // What can't be read of a disk that fails is a fault of its volume alone.
-    if (!isCoreError(error, 'fs.damaged') && !isCoreError(error, 'device.read-failed')) throw error;
-    const finding: Finding = { severity: 'error', code: error.code, message: error.message };
-    return { ...unopened, recognised, fault: error.toData(), findings: [finding] };
-  }
-}
-
-async function surveyOpened(
-  window: BlockDevice,
-  driver: NonNullable<Awaited<ReturnType<typeof probeFileSystem>>>['driver'],
-  base: SurveyedVolume,
-  opened: OnOpened,
-): Promise<SurveyedVolume> {
-  const volume = await driver.open(window);
-  opened(base.number, { volume, window });
-  let files = 0;
-  let content: Role | undefined;
-  for await (const entry of volume.walk()) {
-    if (entry.kind === 'file') files += 1;
-    if (SYSTEM_FOLDER.test(entry.path)) content = 'system';
-    else if (content === undefined && RECOVERY_FOLDER.test(entry.path)) content = 'recovery';
-  }
-  return {
-    ...base,
-    role: roleOf(base, volume.info, content),
-    info: volume.info,
-    limits: await volume.limits(),
-    abilities: abilitiesOf(volume.info.kind),
-    allocation: await volume.allocation(),
-    files,
-    findings: await volume.check(),
-  };
-}
-
-/** From the type first, which is meant; then from what is on it. */
-function roleOf(place: Place, info: VolumeInfo | undefined, content: Role | undefined): Role {
-  const told = roleOfType({ code: place.type, ...(place.typeGuid ? { guid: place.typeGuid } : {}) });
-  if (told) return told;
-  if (info?.kind === 'swap') return 'swap';
-  if (!info) return 'foreign';
-  return content ?? (place.active ? 'system' : 'data');
-}
-
 /** What a volume is, whether it is open, damaged, or only recognised; `unknown` where nobody knows. */
 export const fileSystemOf = ({ info, recognised }: Pick<SurveyedVolume, 'info' | 'recognised'>): string =>
   info?.kind ?? recognised?.kind ?? 'unknown';
 
-/** The layout as it is now. */
-export function layoutOf(survey: Survey): Layout {
-  const volumes = survey.volumes.map((v): LaidVolume => ({
+/** The volume of a number: one that the table names, or one that was found without. */
+export const volumeNumbered = ({ volumes, lost = [] }: Survey, number: number): SurveyedVolume | undefined =>
+  volumes.find((v) => v.number === number) ?? lost.find((v) => v.number === number);
+
+/** A volume as a layout has it. */
+export function laidFrom(v: SurveyedVolume): LaidVolume {
+  return {
     id: asVolumeId(`kept-${v.number}`),
     origin: { kind: 'kept', number: v.number },
     start: v.start,
     length: v.length,
     fileSystem: v.info?.kind ?? 'unknown',
-    label: v.info?.label ?? '',
+    label: v.info?.label ?? v.seen?.volume.info?.label ?? '',
     role: v.role,
     active: v.active,
     type: v.type,
@@ -316,7 +189,12 @@ export function layoutOf(survey: Survey): Layout {
     guarded: v.role === 'firmware' || v.role === 'recovery' || v.role === 'foreign' || v.role === 'swap',
     ...(v.info ? { clusterSize: v.info.clusterSize } : {}),
     ...(v.recognised ? { knownAs: `${v.recognised.title}${v.fault ? ', damaged' : ''}` } : {}),
-  }));
+  };
+}
+
+/** The layout as it is now. */
+export function layoutOf(survey: Survey): Layout {
+  const volumes = survey.volumes.map(laidFrom);
   const { size: diskSize, sectorSize, table, partitions } = survey;
   const room = partitions.kind === 'gpt' ? { tableEntries: partitions.entryCount * partitions.entrySize } : {};
   return { diskSize, sectorSize, table, volumes, ...room };

@@ -1,8 +1,61 @@
 /** The documents that the runner prints and files hold: plain JSON of a stated version. */
 import type { Finding } from '@/core/errors';
-import { fileSystemOf, type Survey } from '@/core/inspect';
+import type { VolumeInfo } from '@/core/fs';
+import { fileSystemOf, type Hit, type Survey, type SurveyedVolume } from '@/core/inspect';
 import { stepWords, wayOf, type Plan, type Step } from '@/core/plan';
-import { sizeFaces } from '@/core/size';
+import { formatSize, sizeFaces, spaced } from '@/core/size';
+
+/** What is known of a volume, be it damaged. */
+const infoOf = ({ info, seen }: SurveyedVolume): VolumeInfo | undefined => info ?? seen?.volume.info;
+
+/** What `find` prints. */
+export function findDocument(lost: readonly SurveyedVolume[]) {
+  return {
+    version: 1 as const,
+    volumes: lost.map((v, i) => ({
+      number: i + 1,
+      start: v.start,
+      length: v.length,
+      size: sizeFaces(v.length),
+      fileSystem: fileSystemOf(v),
+      label: v.info?.label ?? '',
+      used: v.info?.used ?? null,
+      files: v.files,
+      whole: v.lost?.whole ?? 0,
+      mends: v.seen?.mends ?? [],
+      findings: v.findings,
+    })),
+  };
+}
+
+/** A place and what lies on it, in a line. */
+export function hitWords({ start, end, sectors, number, what, path }: HitDocument): string {
+  const where = number === undefined ? '' : ` of volume ${number}`;
+  return `${spaced(sectors)} sector${sectors === 1 ? '' : 's'} at ${formatSize(start)} (bytes ${start} to ${end}): ${path ?? what}${where}`;
+}
+
+interface ScannedStretch {
+  readonly stretch: { readonly start: number; readonly end: number };
+  readonly seconds: number;
+  readonly sectorSize: number;
+  readonly faults: readonly Hit[];
+  readonly slow: readonly Hit[];
+}
+
+type HitDocument = Hit & { readonly sectors: number };
+
+/** What `scan` prints, and what a saved list of faults holds. */
+export function scanDocument({ stretch, seconds, sectorSize, faults, slow }: ScannedStretch) {
+  const counted = (hit: Hit): HitDocument => ({ ...hit, sectors: (hit.end - hit.start) / sectorSize });
+  return {
+    version: 1 as const,
+    start: stretch.start,
+    bytes: stretch.end - stretch.start,
+    seconds,
+    faults: faults.map(counted),
+    slow: slow.map(counted),
+  };
+}
 
 /** What `inspect` prints. */
 export function inspectDocument(survey: Survey) {
@@ -19,9 +72,9 @@ export function inspectDocument(survey: Survey) {
       start: v.start,
       size: sizeFaces(v.length),
       fileSystem: fileSystemOf(v),
-      label: v.info?.label ?? '',
-      clusterSize: v.info?.clusterSize ?? null,
-      used: v.info?.used ?? null,
+      label: infoOf(v)?.label ?? '',
+      clusterSize: infoOf(v)?.clusterSize ?? null,
+      used: infoOf(v)?.used ?? null,
       files: v.files,
       floor: v.limits?.floor ?? null,
       ceiling: v.limits?.ceiling ?? null,

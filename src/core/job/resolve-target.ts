@@ -1,12 +1,13 @@
 /** The planned layout that a target asks for on a surveyed disk: places and sizes worked out, rounding told. */
 import { CoreError } from '@/core/errors';
 import { findKind } from '@/core/fs';
-import { boundsOf, copySourcesOf, layoutOf, type Survey } from '@/core/inspect';
+import { boundsOf, copySourcesOf, laidFrom, layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
 import {
   ALIGNMENT,
   asVolumeId,
   boundOf,
   convertTable,
+  endOf,
   firstUsable,
   laidCopy,
   lastUsable,
@@ -21,6 +22,7 @@ import {
 import { HERE } from '@/core/place';
 import { ceilTo, floorTo, formatSize, parseSize, resolveSize, roundTo, type SizeWish } from '@/core/size';
 import { flagsFor, typeCodeFor } from '@/core/table';
+import { wipeWishes } from './resolve-wipes';
 import { invalid, type Target, type TargetEntry } from './target';
 
 /** What can be copied from other disks, by the names that a target has for them. */
@@ -52,6 +54,7 @@ class Resolution {
   readonly #notes: string[] = [];
   readonly #anew: ResolvedTarget['anew'][number][] = [];
   readonly #volumes: LaidVolume[] = [];
+  readonly #entries: readonly TargetEntry[];
 
   constructor(
     private readonly survey: Survey,
@@ -59,6 +62,7 @@ class Resolution {
     private readonly others: NamedSources,
   ) {
     this.#now = layoutOf(survey);
+    this.#entries = inDiskOrder(survey, target.volumes);
     this.#own = copySourcesOf(survey, HERE, 'this disk');
     this.#base = this.#tabled();
   }
@@ -67,11 +71,12 @@ class Resolution {
     this.#assertEntries();
     const layout = this.#base;
     let at = firstUsable(layout);
-    for (const [index, entry] of this.target.volumes.entries()) at = this.#place(entry, index, at);
+    for (const [index, entry] of this.#entries.entries()) at = this.#place(entry, index, at);
     const settled = settle({ ...layout, volumes: this.#volumes }, boundsOf(this.survey));
     if (!settled.ok) throw new CoreError('plan.refused', { reason: settled.reason });
+    const wipes = wipeWishes(this.target, settled.layout);
     return {
-      layout: settled.layout,
+      layout: wipes.length > 0 ? { ...settled.layout, wipes } : settled.layout,
       notes: [...this.#notes, ...settled.notes],
       names: this.#names(),
       anew: this.#anew,
@@ -80,17 +85,31 @@ class Resolution {
 
   #names(): Map<string, VolumeId> {
     const out = new Map<string, VolumeId>();
-    for (const [index, entry] of this.target.volumes.entries()) {
+    for (const [index, entry] of this.#entries.entries()) {
       if (!('as' in entry) || entry.as === undefined) continue;
       if (out.has(entry.as)) throw invalid(`two volumes are called ${entry.as}`);
-      out.set(entry.as, asVolumeId('keep' in entry ? `kept-${entry.keep}` : `new-${index + 1}`));
+      out.set(entry.as, this.#idOf(entry, index));
     }
     return out;
   }
 
+  #idOf(entry: TargetEntry, index: number): VolumeId {
+    if ('keep' in entry) return asVolumeId(`kept-${entry.keep}`);
+    return 'find' in entry ? laidFrom(lostOf(this.survey, entry.find)).id : asVolumeId(`new-${index + 1}`);
+  }
+
   /** The disk with the kind of table that is wanted: converted while volumes are kept, else made anew. */
   #tabled(): Layout {
-    const { table: kind = this.#now.table, mendTable, volumes } = this.target;
+    const { mendTable, volumes, wipe } = this.target;
+    const wiped = wipe.some((w) => w.what === 'disk');
+    if (wiped && volumes.some((v) => 'keep' in v || 'find' in v))
+      throw invalid('a whole disk is wiped only where nothing on it is kept');
+    // Written over whole, a disk has a table only where one is asked for, or volumes are.
+    if (wiped && this.target.table === undefined && volumes.length === 0) return blankOf(this.#now);
+    const { table: kind = this.#now.table } = this.target;
+    if (wiped && kind !== 'none') return { ...blankOf(this.#now), table: kind, mendTable: true };
+    if (kind === 'none' && volumes.some((v) => 'find' in v))
+      throw invalid('the disk has no table: say which it gets, "table": "mbr" or "gpt"');
     if (kind === this.#now.table) return mendTable ? { ...this.#now, mendTable } : this.#now;
     if (kind === 'none') throw invalid('a table can’t be taken away');
     const edited = volumes.some((v) => 'keep' in v)
@@ -116,6 +135,9 @@ class Resolution {
     }
     for (const entry of this.target.volumes) if ('copy' in entry) this.#sourceOf(entry);
     const letters = this.target.volumes.flatMap((e) => ('letter' in e && e.letter ? [e.letter] : []));
+    const found = this.target.volumes.flatMap((e) => ('find' in e ? [e.find] : []));
+    if (new Set(found).size !== found.length) throw invalid('a volume that was found is put back twice');
+    for (const number of found) lostOf(this.survey, number);
     const twice = letters.find((letter, i) => letters.indexOf(letter) !== i);
     if (twice) throw invalid(`two volumes have the letter ${twice}`);
     const rests = this.target.volumes.filter((e) => this.#wish(e)?.kind === 'rest');
@@ -123,7 +145,7 @@ class Resolution {
   }
 
   #wish(entry: TargetEntry): SizeWish | undefined {
-    const text = 'gap' in entry ? entry.gap : entry.size;
+    const text = 'gap' in entry ? entry.gap : 'find' in entry ? undefined : entry.size;
     return text === undefined ? undefined : parseSize(text);
   }
 
@@ -131,6 +153,7 @@ class Resolution {
     if ('gap' in entry) return at + this.#size(entry, index, at);
     if ('keep' in entry) return this.#placeKept(entry, index, at);
     if ('copy' in entry) return this.#placeCopy(entry, index, at);
+    if ('find' in entry) return this.#placeFound(entry, at);
     const start = ceilTo(at, ALIGNMENT);
     const length = this.#size(entry, index, start);
     const facts = findKind(entry.create);
@@ -173,6 +196,21 @@ class Resolution {
       ...(entry.letter ? { letter: entry.letter } : {}),
     });
     return start + length;
+  }
+
+  /** A volume that no entry names stays where it was found. */
+  #placeFound({ find, label, letter, role, active }: Extract<TargetEntry, { find: number }>, at: number): number {
+    const now = laidFrom(lostOf(this.survey, find));
+    if (now.start < at) throw invalid(`volume ${find} of what was found lies before what stands before it ends`);
+    const named = label === undefined ? now.label : (findKind(now.fileSystem)?.normaliseLabel(label) ?? now.label);
+    this.#volumes.push({
+      ...now,
+      label: named,
+      role: role ?? now.role,
+      active: this.#base.table === 'mbr' && (active ?? false),
+      ...(letter ? { letter } : {}),
+    });
+    return endOf(now);
   }
 
   /** The volume that an entry copies. @throws CoreError `target.invalid` */
@@ -273,7 +311,7 @@ class Resolution {
   #startOf(entry: Extract<TargetEntry, { keep: number }>, now: LaidVolume, index: number, at: number): number {
     if (entry.start !== undefined) return this.#startAt(entry.start, at, `volume ${entry.keep}`, now.start);
     const behind = ceilTo(at + (now.logical ? this.survey.sectorSize : 0), ALIGNMENT);
-    const before = this.target.volumes[index - 1];
+    const before = this.#entries[index - 1];
     const exact = before !== undefined && 'gap' in before && now.start - at >= ALIGNMENT;
     return this.#stays(now, index) && at <= now.start && !exact ? now.start : behind;
   }
@@ -281,7 +319,7 @@ class Resolution {
   /** Whether no volume that stood before this one comes behind it. */
   #stays(now: LaidVolume, index: number): boolean {
     if (this.#base.table === 'none') return true;
-    return this.target.volumes.slice(index + 1).every((later) => {
+    return this.#entries.slice(index + 1).every((later) => {
       if (!('keep' in later)) return true;
       return this.#base.volumes.find((v) => v.id === `kept-${later.keep}`)!.start > now.start;
     });
@@ -289,7 +327,7 @@ class Resolution {
 
   /** Bytes of an entry that begins at `start`: whole sectors when bytes are asked for, else whole MiB, rounding told. */
   #size(entry: TargetEntry, index: number, start: number): number {
-    const text = ('gap' in entry ? entry.gap : entry.size)!;
+    const text = ('gap' in entry ? entry.gap : 'find' in entry ? undefined : entry.size)!;
     const wish = parseSize(text);
     const was = this.#before(entry);
     const { bytes } = resolveSize(wish, {
@@ -319,7 +357,7 @@ class Resolution {
   /** What is left for an entry up to the next kept volume, or up to the end of the disk. */
   #rest(index: number, start: number): number {
     let needed = 0;
-    for (const [offset, entry] of this.target.volumes.slice(index + 1).entries()) {
+    for (const [offset, entry] of this.#entries.slice(index + 1).entries()) {
       if ('keep' in entry) {
         const now = this.#now.volumes.find((v) => v.id === `kept-${entry.keep}`)!;
         if (!this.#stays(now, index + 1 + offset) || now.start <= start + needed) {
@@ -331,6 +369,8 @@ class Resolution {
         }
         return floorTo(now.start - needed - start, this.survey.sectorSize);
       }
+      if ('find' in entry)
+        return floorTo(lostOf(this.survey, entry.find).start - needed - start, this.survey.sectorSize);
       const own = 'copy' in entry && entry.size === undefined ? this.#before(entry)!.length : undefined;
       needed += ceilTo(own ?? this.#size(entry, index + 1 + offset, start), ALIGNMENT);
     }
@@ -339,4 +379,31 @@ class Resolution {
     if (room <= 0) throw invalid('nothing is left for “rest”');
     return floorTo(room, this.survey.sectorSize);
   }
+}
+
+/** A disk with nothing on it. */
+function blankOf(layout: Layout): Layout {
+  const { tableEntries: _entries, mendTable: _mend, ...rest } = layout;
+  return { ...rest, table: 'none', volumes: [] };
+}
+
+/** A volume of those that were found, by its number among them. @throws CoreError `target.invalid` */
+function lostOf({ lost = [] }: Survey, number: number): SurveyedVolume {
+  const found = lost[number - 1];
+  if (!found) throw invalid(`there is no volume ${number} among what was found`);
+  return found;
+}
+
+/** Where volumes only stay, or are put back, the order follows from their places. */
+function inDiskOrder(survey: Survey, entries: readonly TargetEntry[]): readonly TargetEntry[] {
+  const starts = entries.map((entry) => {
+    if ('find' in entry) return survey.lost?.[entry.find - 1]?.start;
+    if (!('keep' in entry) || entry.size !== undefined || entry.start !== undefined) return undefined;
+    return survey.volumes.find((v) => v.number === entry.keep)?.start;
+  });
+  if (!entries.some((e) => 'find' in e) || starts.includes(undefined)) return entries;
+  return entries
+    .map((entry, i) => ({ entry, start: starts[i]! }))
+    .sort((a, b) => a.start - b.start)
+    .map(({ entry }) => entry);
 }

@@ -1,5 +1,6 @@
 /** A target: the planned layout in disk order, as a person or a script writes it. Sizes are in the size grammar. */
 import { CoreError } from '@/core/errors';
+import { PATTERNS } from '@/core/health';
 import { z } from 'zod';
 
 const size = z.string().min(1).max(40).describe('In the size grammar: 24 GiB, 61 440 MiB, 50 %, half, rest, floor');
@@ -61,6 +62,29 @@ const createSchema = z.strictObject({
   as,
 });
 
+const findSchema = z.strictObject({
+  find: z.int().min(1).describe('Number of the volume as find lists it'),
+  label: z.string().optional(),
+  letter: letter.optional(),
+  role: role.optional(),
+  active: z.boolean().optional(),
+  as,
+});
+
+const pattern = z.enum(PATTERNS);
+/** All, none, or one of so many. */
+const share = z.string().regex(/^(all|none|1\/[1-9][0-9]{0,5})$/);
+
+const wipeSchema = z.strictObject({
+  what: z.enum(['unallocated', 'free', 'volume', 'disk']).describe('What is written over'),
+  volume: z.int().min(1).optional().describe('Of free: a volume that is kept. Of volume: one that is removed'),
+  pattern: z
+    .union([pattern, z.array(pattern).min(1).max(35)])
+    .default('zeros')
+    .describe('What it is written over with, or a list of passes'),
+  compare: share.default('all').describe('How much is read back and compared: all, none, 1/10'),
+});
+
 const gapSchema = z.strictObject({ gap: size });
 
 const path = z.string().max(32_000);
@@ -82,8 +106,9 @@ const transferSchema = z.strictObject({
 
 const targetSchema = z.strictObject({
   table: z.enum(['none', 'mbr', 'gpt']).optional().describe('The kind of table; as it is when left out'),
-  volumes: z.array(z.union([keepSchema, copySchema, createSchema, gapSchema])).max(64),
+  volumes: z.array(z.union([keepSchema, copySchema, createSchema, findSchema, gapSchema])).max(64),
   transfers: z.array(transferSchema).max(200).default([]),
+  wipe: z.array(wipeSchema).max(100).default([]),
   checkAtNextStart: z.boolean().default(false).describe('Has the owners of changed volumes check them at next start'),
   mendTable: z.boolean().default(false).describe('Writes the table again, whole, though no volume changes'),
   remove: z.array(z.int().min(1)).default([]).describe('Numbers of volumes that may be lost'),

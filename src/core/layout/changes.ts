@@ -4,6 +4,7 @@ import type { LaidVolume, Layout, VolumeId } from './layout';
 /** One thing that becomes different about a volume. */
 type VolumeChange =
   | 'made'
+  | 'found'
   | 'copied'
   | 'removed'
   | 'formatted'
@@ -49,7 +50,11 @@ export function changesBetween(now: Layout, planned: Layout): LayoutChanges {
   const volumes = [...planning, ...going.map((was) => changed(was, undefined, chained))];
   const table = tableChange(now, planned);
   const changing = volumes.filter((v) => v.what.length > 0).length;
-  return { table, volumes, count: changing + (table ? 1 : 0) + (planned.transfers?.length ?? 0) };
+  return {
+    table,
+    volumes,
+    count: changing + (table ? 1 : 0) + (planned.transfers?.length ?? 0) + (planned.wipes?.length ?? 0),
+  };
 }
 
 function tableChange(now: Layout, planned: Layout): LayoutChanges['table'] {
@@ -57,10 +62,13 @@ function tableChange(now: Layout, planned: Layout): LayoutChanges['table'] {
   return planned.mendTable ? 'mended' : undefined;
 }
 
+/** What becomes of a volume that the table does not name now. */
+const NEW_WORDS = { copy: 'copied', new: 'made', kept: 'found' } as const;
+
 function changed(was: LaidVolume | undefined, is: LaidVolume | undefined, chained: boolean): ChangedVolume {
   const { id } = (is ?? was)!;
   if (!is) return { id, was, is, what: ['removed'] };
-  if (!was) return { id, was, is, what: [is.origin.kind === 'copy' ? 'copied' : 'made'] };
+  if (!was) return { id, was, is, what: [NEW_WORDS[is.origin.kind]] };
   const differs: readonly (readonly [VolumeChange, boolean])[] = [
     ['formatted', is.format !== undefined],
     ['shrunk', is.length < was.length],

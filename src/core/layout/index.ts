@@ -41,3 +41,5 @@ export type { FolderWish, TransferWish } from './transfer-edits';
 export { canGive, makeRoom, sizeRange } from './room';
 export type { RoomSource, RoomWish } from './room';
 export { layoutSchema } from './schema';
+export { addWipe, putBack, removeWipe, wipeDisk, wipeTargetWords } from './wipe-edits';
+export type { WipeTarget, WipeWish } from './wipe-edits';

@@ -4,6 +4,7 @@
  */
 import type { VolumeRef } from '@/core/place';
 import type { TransferWish } from './transfer-edits';
+import type { WipeWish } from './wipe-edits';
 import { gptRoom, USUAL_ENTRIES, USUAL_ENTRY_SIZE, type VolumeFlag } from '@/core/table';
 
 export type TableKind = 'none' | 'mbr' | 'gpt';
@@ -81,6 +82,8 @@ export interface Layout {
   readonly mendTable?: boolean;
   /** What goes from volume to volume. */
   readonly transfers?: readonly TransferWish[];
+  /** What is written over. */
+  readonly wipes?: readonly WipeWish[];
 }
 
 /** Starts of volumes are multiples of this. */

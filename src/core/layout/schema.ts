@@ -1,5 +1,6 @@
 /** Layouts as they are read from what was stored: whatever is there, what comes out has this shape. */
 import { isGuid } from '@/core/bytes';
+import { PATTERNS } from '@/core/health';
 import { z } from 'zod';
 import { asVolumeId, type LaidVolume, type Layout } from './layout';
 
@@ -47,6 +48,14 @@ const volumeSchema: z.ZodType<LaidVolume> = z.object({
   guarded: z.boolean(),
 });
 
+const how = { passes: z.array(z.enum(PATTERNS)).min(1).max(35), compare: z.number().min(0).max(1) };
+const wipeSchema = z.discriminatedUnion('what', [
+  z.object({ what: z.literal('unallocated'), ...how }),
+  z.object({ what: z.literal('disk'), ...how }),
+  z.object({ what: z.literal('free'), volume: z.string().max(100).transform(asVolumeId), ...how }),
+  z.object({ what: z.literal('volume'), number: z.int().min(1), name: z.string().max(200), ...how }),
+]);
+
 /** A layout that was stored. */
 export const layoutSchema: z.ZodType<Layout> = z.object({
   diskSize: z.int().min(1),
@@ -69,4 +78,5 @@ export const layoutSchema: z.ZodType<Layout> = z.object({
     )
     .max(1000)
     .optional(),
+  wipes: z.array(wipeSchema).max(1000).optional(),
 });

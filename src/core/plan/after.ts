@@ -5,7 +5,7 @@
  * A machine binds a letter to the disk signature and the start of a volume on a master boot record, and to the GUID of
  * the volume on a GUID table. A binding survives while those do.
  */
-import type { Survey, SurveyedVolume } from '@/core/inspect';
+import { volumeNumbered, type Survey, type SurveyedVolume } from '@/core/inspect';
 import { nameOf, type LaidVolume, type Layout } from '@/core/layout';
 
 export function afterOf(survey: Survey, planned: Layout): string[] {
@@ -27,7 +27,7 @@ function letterLines(survey: Survey, planned: Layout): string[] {
 }
 
 const keptOf = (survey: Survey, { origin }: LaidVolume): SurveyedVolume | undefined =>
-  origin.kind === 'kept' ? survey.volumes.find((v) => v.number === origin.number) : undefined;
+  origin.kind === 'kept' ? volumeNumbered(survey, origin.number) : undefined;
 
 /** Why the binding of a letter does not survive, or undefined when it does. */
 function whyUnbound(

@@ -22,6 +22,7 @@ import { tableFor } from './table-entries';
 import { TransferSteps } from './transfer-steps';
 import { transferredIn, type PlannedTransfer } from './transfers';
 import { verifyPlan } from './verify';
+import { wipeSteps } from './wipe-steps';
 
 /** What the plan is derived from beside the two layouts. */
 export interface PlanOptions {
@@ -39,6 +40,8 @@ export interface PlanOptions {
   /** Other disks, whose volumes may be copied, and from which files may be taken. */
   readonly disks?: readonly SourceDisk[];
   readonly transfers?: readonly PlannedTransfer[];
+  /** Mends what can be mended, and the table with it. */
+  readonly mend?: boolean;
 }
 
 const NOTHING: Loss = { files: 0, bytes: 0 };
@@ -114,7 +117,7 @@ class Derivation {
     private readonly options: PlanOptions,
   ) {
     this.#now = layoutOf(survey);
-    this.#kept = keptOf(survey, planned);
+    this.#kept = keptOf(survey, planned, options.mend ?? false);
     this.#copied = copiedOf(survey, planned, this.#kept, options.disks ?? []);
     this.#make = new StepMakers(survey, options.speed ?? speedOf(options.medium ?? 'ssd'));
     const transferred = transferredIn(options.transfers ?? [], {
@@ -145,29 +148,37 @@ class Derivation {
     const relabels = proven.filter((k) => k.planned.label !== k.before.label);
     const movers = proven.filter((k) => moving.has(k.now.number));
     const filled = proven.filter((k) => transfers.changes(k));
-    const changed = new Set([...shrinks, ...movers, ...grows, ...relabels, ...filled]);
+    const wipes = wipeSteps(survey, planned, kept, make);
+    const wiped = proven.filter((k) => wipes.free.some((w) => w.number === k.now.number));
+    const changed = new Set([...shrinks, ...movers, ...grows, ...relabels, ...filled, ...wiped]);
+    const mended = proven.filter((k) => k.mending);
     const makes = planned.volumes.filter(isMade);
     const table = this.#table();
-    if (!table && changed.size === 0 && makes.length === 0 && copied.length === 0) return [];
+    if (!table && changed.size === 0 && makes.length + copied.length + mended.length + wipes.count === 0) return [];
     const early = transfers.madeEarly;
     const originals = this.#originals();
     const removed = this.#removed();
-    const remove = (r: (typeof removed)[number]): Step => make.remove(r.before, r.now, transfers.lossOf(r.now));
+    const remove = (r: (typeof removed)[number]): Step[] => [
+      make.remove(r.before, r.now, transfers.lossOf(r.now)),
+      ...wipes.removed.filter((w) => w.number === r.now.number).map((w) => w.step),
+    ];
     const made = (v: Layout['volumes'][number]): Step => transfers.spared(make.make(v), v);
     const copies = copied.map((c) => make.copy(c));
     return [
+      ...mended.map((k) => make.mend(k)),
       ...proven.map((k) => make.check(k, changed.has(k))),
       ...originals.map((c) => make.checkOriginal(c)),
       ...transfers.measures(new Set(originals.flatMap((c) => (c.here ? [c.original.number] : [])))),
       ...[...changed].filter((k) => k.now.info?.unsettled).map((k) => make.settle(k)),
       ...transfers.at('first'),
-      ...removed.filter((r) => !going.has(r.now.number)).map(remove),
+      ...removed.filter((r) => !going.has(r.now.number)).flatMap(remove),
       ...shrinks.map((k) => make.shrink(k)),
       ...moves,
       ...copied.flatMap((c, i) => [copies[i]!, ...make.identify(c)]),
       ...makes.filter((v) => early.has(v.id)).map(made),
       ...transfers.at('before the table'),
-      ...removed.filter((r) => going.has(r.now.number)).map(remove),
+      ...removed.filter((r) => going.has(r.now.number)).flatMap(remove),
+      ...wipes.disk,
       ...(table ? [table] : []),
       ...makes.filter((v) => !early.has(v.id)).map(made),
       ...grows.map((k) => make.grow(k.planned, k.before.length)),
@@ -175,6 +186,8 @@ class Derivation {
       ...relabels.map((k) => make.relabel(k.planned)),
       ...copied.filter((c) => c.planned.label !== (c.original.info?.label ?? '')).map((c) => make.relabel(c.planned)),
       ...transfers.at('last'),
+      ...wipes.unallocated,
+      ...wipes.free,
       ...proven.map((k) => transfers.accounted(make.prove(k, changed.has(k)), k.planned)),
       ...copied.map((c) => transfers.accounted(make.proveCopy(c), c.planned)),
       ...transfers.proveMade(),
@@ -255,7 +268,8 @@ class Derivation {
     if (planned.table === 'none') return undefined;
     const table = tableFor(survey, planned);
     if (table.kind === 'none') return undefined;
-    const same = planned.table === survey.table && sameTable(table, tableFor(survey, this.#now));
+    const wiped = planned.wipes?.some((w) => w.what === 'disk');
+    const same = !wiped && planned.table === survey.table && sameTable(table, tableFor(survey, this.#now));
     return same && !planned.mendTable ? undefined : this.#make.table(table, planned.volumes);
   }
 }

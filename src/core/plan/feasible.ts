@@ -26,9 +26,12 @@ export function assertFeasible(wanted: Wanted): void {
 
 function assertTable({ survey, planned, kept }: Wanted): void {
   const error = survey.findings.find((f) => f.severity === 'error');
-  const anew = planned.mendTable && kept.length === 0;
+  const stays = kept.some((k) => !k.mending?.lost);
+  const wiped = planned.wipes?.some((w) => w.what === 'disk') ?? false;
+  if (wiped && (stays || kept.length > 0)) throw refused('a whole disk is wiped only where nothing on it is kept');
+  const anew = wiped || (planned.mendTable && !stays);
   if (error && !anew) throw refused(`the table is damaged: ${error.message}`);
-  if (planned.table !== survey.table && (planned.table === 'none' || (survey.table === 'none' && !anew)))
+  if (planned.table !== survey.table && !wiped && (planned.table === 'none' || (survey.table === 'none' && !anew)))
     throw refused('a table can’t be put before or taken from a volume that is kept');
 }
 

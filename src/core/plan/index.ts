@@ -8,7 +8,7 @@ export type { SourceDisk } from './subjects';
 export { planSchema } from './plan';
 export type { Plan, PlanSource } from './plan';
 export type { Gives, LeftLink } from './steps';
-export { overlapsItself, stepReason, stepTable, stepTouches, stepWords, wayOf } from './steps';
+export { overlapsItself, stepReason, stepTable, stepTouches, stepWords, wayOf, wipeWords } from './steps';
 export type {
   AdoptStep,
   CarryStep,
@@ -20,6 +20,7 @@ export type {
   IdentifyStep,
   MakeStep,
   MarkStep,
+  MendStep,
   ProveStep,
   RelabelStep,
   RemoveStep,
@@ -29,6 +30,7 @@ export type {
   StepsByKind,
   TableStep,
   TransferStep,
+  WipeStep,
 } from './steps';
 export { durationWords, lossWords } from './words';
 export { windowsOf } from './move-window';

@@ -21,6 +21,7 @@ import type {
   Loss,
   MakeStep,
   MarkStep,
+  MendStep,
   ProofBy,
   ProveStep,
   Receives,
@@ -31,6 +32,7 @@ import type {
   StepCost,
   TableStep,
   TransferStep,
+  WipeStep,
 } from './steps';
 
 const SECTOR_WRITE = 4096;
@@ -58,7 +60,7 @@ export class StepMakers {
     return { reads, writes, carries, seconds: secondsFor(speed, reads, writes, seeks) };
   }
 
-  check({ planned, now }: Kept, changes: boolean): CheckStep {
+  check({ planned, now, mending }: Kept, changes: boolean): CheckStep {
     return {
       kind: 'check',
       name: nameOf(planned),
@@ -67,8 +69,21 @@ export class StepMakers {
       changes,
       at: placeOf(now),
       files: now.files,
+      ...(mending && mending.mends.length > 0 ? { mended: true } : {}),
       cost: this.cost(totalOf(now.allocation), 0, now.files),
     };
+  }
+
+  mend({ planned, now, mending }: Kept): MendStep {
+    const { lost, mends } = mending!;
+    const cost = this.cost(0, SECTOR_WRITE * mends.length, 2 * mends.length);
+    return { kind: 'mend', name: nameOf(planned), number: now.number, at: placeOf(now), lost, mends, cost };
+  }
+
+  /** @param bytes that are written over in each pass */
+  wipe(step: Omit<WipeStep, 'kind' | 'cost'>, bytes: number): WipeStep {
+    const cost = this.cost(bytes * step.compare, bytes * step.passes.length, step.places.length);
+    return { kind: 'wipe', ...step, cost: { ...cost, reads: Math.round(cost.reads) } };
   }
 
   /** Reads what is copied, as the measure for its copy. */

@@ -1,6 +1,6 @@
 /** What a plan is about: volumes that are kept, each with how it is now, and volumes that are copied, with their originals. */
 import { hasErrors } from '@/core/errors';
-import { layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
+import { laidFrom, volumeNumbered, type MendNote, type Survey, type SurveyedVolume } from '@/core/inspect';
 import type { CopyOrigin, LaidVolume, Layout } from '@/core/layout';
 import { HERE, type DiskId, type Place, type Stretch } from '@/core/place';
 import type { Failing } from './hazards';
@@ -24,6 +24,8 @@ export interface Kept {
   readonly planned: LaidVolume;
   readonly now: SurveyedVolume;
   readonly before: LaidVolume;
+  /** What mends it first, or takes it up where no entry names it; everything else finds it so. */
+  readonly mending?: { readonly lost: boolean; readonly mends: readonly MendNote[] };
 }
 
 /** A copy with its original. */
@@ -48,16 +50,22 @@ export interface Copied {
 /** A place on the disk that a plan is drawn on. */
 export const placeOf = ({ start, length }: Stretch): Place => ({ disk: HERE, start, length });
 
-/** All kept volumes of a planned layout. @throws CoreError `plan.refused` */
-export function keptOf(survey: Survey, planned: Layout): Kept[] {
-  const now = layoutOf(survey);
+/**
+ * All kept volumes of a planned layout.
+ * @param mend whether those that can be mended are
+ * @throws CoreError `plan.refused`
+ */
+export function keptOf(survey: Survey, planned: Layout, mend: boolean): Kept[] {
   return planned.volumes.flatMap((volume): Kept[] => {
     if (volume.origin.kind !== 'kept') return [];
     const { number } = volume.origin;
-    const found = survey.volumes.find((v) => v.number === number);
-    const before = now.volumes.find((v) => v.origin.kind === 'kept' && v.origin.number === number);
-    if (!found || !before) throw refused(`volume ${number} is not on the disk`);
-    return [{ planned: volume, now: found, before }];
+    const found = volumeNumbered(survey, number);
+    if (!found) throw refused(`volume ${number} is not on the disk`);
+    const before = laidFrom(found);
+    const mends = found.seen?.mends ?? [];
+    if (found.lost) return [{ planned: volume, now: found, before, mending: { lost: true, mends } }];
+    if (!mend || mends.length === 0) return [{ planned: volume, now: found, before }];
+    return [{ planned: volume, now: found.seen!.volume, before, mending: { lost: false, mends } }];
   });
 }
 

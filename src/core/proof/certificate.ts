@@ -23,6 +23,21 @@ export interface VolumeProof extends Comparison {
   readonly lost?: Losses;
 }
 
+/** What was written over, and how that was shown. Plain data; bytes. */
+export interface WipeProof {
+  /** What it was, in words. */
+  readonly title: string;
+  /** How, in words: the passes, and what was compared. */
+  readonly how: string;
+  readonly bytes: number;
+  /** Bytes that were read back, and those of them that were not what was written. */
+  readonly compared: number;
+  readonly differing: number;
+  /** Stretches that can’t be written; bounded, `unwrittenBytes` has all. */
+  readonly unwritten: readonly { readonly start: number; readonly length: number }[];
+  readonly unwrittenBytes: number;
+}
+
 /**
  * What came of a run: everything kept is as it was, or is as far as it could be read; something is not; or nothing was kept
  * that could be compared.
@@ -38,6 +53,7 @@ export interface Certificate {
   readonly volumes: readonly VolumeProof[];
   /** What the steps did, in plain words. */
   readonly steps: readonly string[];
+  readonly wipes?: readonly WipeProof[];
 }
 
 const MOST_LISTED = 500;
@@ -57,9 +73,12 @@ export function certify(
   finished: string,
   steps: readonly string[],
   volumes: readonly VolumeProof[],
+  wipes: readonly WipeProof[] = [],
 ): Certificate {
-  const same = volumes.every((v) => v.differing === 0 && v.findings.every((f) => f.severity !== 'error'));
+  const wiped = wipes.every((w) => w.differing === 0 && w.unwrittenBytes === 0);
+  const same = wiped && volumes.every((v) => v.differing === 0 && v.findings.every((f) => f.severity !== 'error'));
   const lossless = volumes.every((v) => v.lost === undefined);
   const outcome = !same ? 'differs' : volumes.length === 0 ? 'nothing kept' : lossless ? 'proven' : 'salvaged';
-  return { version: 1, started, finished, proven: outcome === 'proven', outcome, volumes, steps };
+  const written = wipes.length > 0 ? { wipes } : {};
+  return { version: 1, started, finished, proven: outcome === 'proven', outcome, volumes, steps, ...written };
 }

@@ -1,5 +1,5 @@
 export { certify, lossesOf } from './certificate';
-export type { Certificate, Losses, VolumeProof } from './certificate';
+export type { WipeProof, Certificate, Losses, VolumeProof } from './certificate';
 export { compareManifests } from './compare';
 export { digestWhole, portableHasher, takeManifest } from './manifest';
 export type { Hasher, HasherFactory, ManifestEntry } from './manifest';

@@ -22,7 +22,7 @@ export interface Surveyed {
  * @throws CoreError `run.changed`, `run.source`, `run.elsewhere`
  */
 export async function assertAsPlanned(plan: Plan, { disk, others }: RunPorts): Promise<Surveyed> {
-  const survey = await surveyDisk(disk);
+  const survey = await surveyDisk(disk, undefined, undefined, true);
   const difference = differenceOf(plan.relies, factsOf(survey));
   if (difference) throw new CoreError('run.changed', { reason: difference });
   assertAtHand(plan, others);
@@ -109,6 +109,9 @@ async function tableFault({ plan, next, committed }: RunState, disk: BlockDevice
     .slice(0, next)
     .flatMap((s) => stepTable(s) ?? [])
     .at(-1);
+  // Where all of the disk is written over there is no table until another step writes one.
+  const wiping = plan.steps.slice(0, next + 1).some((s) => s.kind === 'wipe' && s.what === 'disk');
+  if (wiping && !written) return undefined;
   const expected = written ?? plan.relies.table;
   // A file system that takes the whole disk has a boot record that is no table.
   if (expected.kind === 'none') return undefined;

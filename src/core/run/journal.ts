@@ -12,6 +12,10 @@
  * | `carried`   | so many pieces of it are where they shall be; sealed    | it goes on with the next piece          |
  * |             | where that is on another disk                           |                                         |
  * | `lost`      | so many bytes of a piece of a copy can’t be read        | counted once the step is done            |
+ * | `wiping`    | the key of the random bytes of a wipe                   | the same bytes are written again        |
+ * | `wiped`     | so many bytes of a pass are written over, and durable   | it goes on behind them                  |
+ * | `unwritten` | a stretch that can’t be written over                    | told once the step is done              |
+ * | `compared`  | what was read back of a wipe, and how much differed     | told once the step is done              |
  * | `done`      | the step is finished                                    | the next step begins                    |
  * | `finished`  | the certificate                                         | nothing is left to do                   |
  * | `rewinding` | everything is being put back as it was                  | only that can be gone on with           |
@@ -31,6 +35,9 @@
  * What was its place is written over by later steps only. It is brought back to a place that is free, after each piece was
  * compared with its seal, so that a cut repeats a piece from a source that stays. The other disk is cleared in a step of
  * its own, which a cut repeats.
+ *
+ * A wipe writes over what belongs to nobody, straight to the disk. Nothing of it has to be redone: what a cut leaves of it
+ * is written over again, with the same bytes.
  *
  * Parts of manifests, lists of what is carried and redo records count from 0; a part 0 voids the parts of the same thing
  * before it, which an interrupted attempt left behind.
@@ -112,6 +119,10 @@ const recordSchemas = [
     seal: z.string().max(200).optional(),
   }),
   z.strictObject({ kind: z.literal('lost'), step: count, piece: count, bytes: count }),
+  z.strictObject({ kind: z.literal('wiping'), step: count, key: z.string().regex(/^[0-9a-f]{64}$/) }),
+  z.strictObject({ kind: z.literal('wiped'), step: count, pass: count, done: count }),
+  z.strictObject({ kind: z.literal('unwritten'), step: count, start: count, length: count }),
+  z.strictObject({ kind: z.literal('compared'), step: count, total: count, bytes: count, differing: count }),
   z.strictObject({ kind: z.literal('done'), step: count }),
   z.strictObject({ kind: z.literal('finished'), certificate: z.custom<Certificate>(isCertificate) }),
   z.strictObject({ kind: z.literal('rewinding') }),

@@ -9,6 +9,7 @@ import { readRunState, type RunState } from './journal-state';
 import type { RunPorts, RunProgress } from './ports';
 import { takeSamples, type DiskSamples } from './samples';
 import { performStep, proveVolume, StepContext } from './steps';
+import { wipesIn } from './wipes';
 
 /** How a run is begun. */
 export interface RunStart {
@@ -109,7 +110,13 @@ class Execution {
       if (step.kind === 'prove' && !done.has(step.number))
         await this.#guardStop(index, () => proveVolume(step, this.#context(index)));
     const titles = plan.steps.map((s) => stepWords(s).title);
-    const certificate = certify(started, this.ports.now(), titles, this.#proofs);
+    const certificate = certify(
+      started,
+      this.ports.now(),
+      titles,
+      this.#proofs,
+      await wipesIn(plan, this.ports.journal),
+    );
     await this.ports.journal.append({ kind: 'finished', certificate });
     await this.ports.journal.flush();
     return certificate;

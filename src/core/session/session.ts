@@ -2,7 +2,15 @@
 import { WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { probeFileSystem } from '@/core/fs';
-import { surveyDisk, type OpenVolume, type Survey } from '@/core/inspect';
+import {
+  findLost,
+  surveyDisk,
+  surveyMends,
+  volumeNumbered,
+  type FindOptions,
+  type OpenVolume,
+  type Survey,
+} from '@/core/inspect';
 
 export class Session {
   #survey: Survey;
@@ -17,9 +25,13 @@ export class Session {
     this.#volumes = volumes;
   }
 
-  /** Looks at a disk, which is only read. @throws what {@link surveyDisk} throws */
-  static async open(device: BlockDevice, name: string): Promise<Session> {
-    return new Session(device, name, await lookAt(device, name));
+  /**
+   * Looks at a disk, which is only read.
+   * @param tableless takes what begins like nothing that is known for a disk whose table is gone
+   * @throws what {@link surveyDisk} throws
+   */
+  static async open(device: BlockDevice, name: string, tableless = false): Promise<Session> {
+    return new Session(device, name, await lookAt(device, name, tableless));
   }
 
   get survey(): Survey {
@@ -29,7 +41,22 @@ export class Session {
   /** Looks again, after something has changed the disk; volumes that were open are not asked any more. */
   async look(): Promise<Survey> {
     this.#volumes = new Map();
-    [this.#survey, this.#volumes] = await lookAt(this.device, this.name);
+    [this.#survey, this.#volumes] = await lookAt(this.device, this.name, true);
+    return this.#survey;
+  }
+
+  /** Looks for volumes that no table names; they are part of the survey from then on. @throws the signal's reason */
+  async find(options: Pick<FindOptions, 'signal' | 'progress'> = {}): Promise<Survey> {
+    const volumes = this.#volumes;
+    const opened: FindOptions['opened'] = (number, open) => volumes.set(number, Promise.resolve(open));
+    const lost = await findLost(this.device, this.#survey, { ...options, opened });
+    this.#survey = { ...this.#survey, lost };
+    return this.#survey;
+  }
+
+  /** Looks at what could be mended on volumes that open; it is part of the survey from then on. */
+  async lookForMends(): Promise<Survey> {
+    this.#survey = await surveyMends(this.device, this.#survey);
     return this.#survey;
   }
 
@@ -49,7 +76,7 @@ export class Session {
   }
 
   async #open(number: number): Promise<OpenVolume> {
-    const found = this.#survey.volumes.find((v) => v.number === number);
+    const found = volumeNumbered(this.#survey, number);
     if (!found) throw new CoreError('fs.unknown', { offset: 0 });
     const { start, length, info } = found;
     const { size } = this.device;
@@ -64,8 +91,17 @@ export class Session {
   }
 }
 
-async function lookAt(device: BlockDevice, name: string): Promise<[Survey, Map<number, Promise<OpenVolume>>]> {
+async function lookAt(
+  device: BlockDevice,
+  name: string,
+  tableless: boolean,
+): Promise<[Survey, Map<number, Promise<OpenVolume>>]> {
   const volumes = new Map<number, Promise<OpenVolume>>();
-  const survey = await surveyDisk(device, name, (number, open) => volumes.set(number, Promise.resolve(open)));
+  const survey = await surveyDisk(
+    device,
+    name,
+    (number, open) => volumes.set(number, Promise.resolve(open)),
+    tableless,
+  );
   return [survey, volumes];
 }

@@ -46,6 +46,7 @@ function whatHappens({ was, is, what }: ChangedVolume, size: (bytes: number) => 
   const by = was && is ? { length: is.length - was.length, start: is.start - was.start } : { length: 0, start: 0 };
   const words: Readonly<Record<ChangedVolume['what'][number], () => string>> = {
     made: () => `made as ${title}`,
+    found: () => 'put back where it was found',
     copied: () => (is?.origin.kind === 'copy' ? `copied from ${is.origin.name} of ${is.origin.diskName}` : 'copied'),
     removed: () => 'removed',
     formatted: () => `formatted as ${title}`,

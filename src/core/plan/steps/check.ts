@@ -22,6 +22,8 @@ export interface CheckStep extends StepBase {
   readonly files: number;
   /** What can’t be read of it is taken for zeros, and told: it is copied as far as it goes. */
   readonly salvage?: true;
+  /** It is read as it is once it was mended. */
+  readonly mended?: true;
 }
 
 export const check: StepKind<CheckStep> = {
@@ -34,6 +36,7 @@ export const check: StepKind<CheckStep> = {
     at: placeSchema,
     files: byteCount,
     salvage: z.literal(true).optional(),
+    mended: z.literal(true).optional(),
   }),
   words: ({ by, name, files }) =>
     by === 'files'

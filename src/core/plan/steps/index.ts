@@ -14,6 +14,7 @@ import { grow, type GrowStep } from './grow';
 import { identify, type IdentifyStep } from './identify';
 import { make, type MakeStep } from './make';
 import { mark, type MarkStep } from './mark';
+import { mend, type MendStep } from './mend';
 import { prove, type ProveStep } from './prove';
 import { relabel, type RelabelStep } from './relabel';
 import { remove, type RemoveStep } from './remove';
@@ -22,9 +23,12 @@ import { shrink, type ShrinkStep } from './shrink';
 import type { StepKind, StepWords } from './step-kind';
 import { table, type TableStep } from './table';
 import { transfer, type TransferStep } from './transfer';
+import { wipe, type WipeStep } from './wipe';
 
 /** Every kind with its step. */
 export interface StepsByKind {
+  readonly mend: MendStep;
+  readonly wipe: WipeStep;
   readonly check: CheckStep;
   readonly settle: SettleStep;
   readonly shrink: ShrinkStep;
@@ -47,6 +51,8 @@ export interface StepsByKind {
 export type Step = StepsByKind[keyof StepsByKind];
 
 const KINDS: { readonly [K in keyof StepsByKind]: StepKind<StepsByKind[K]> } = {
+  mend,
+  wipe,
   check,
   settle,
   shrink,
@@ -102,6 +108,7 @@ export type { GrowStep } from './grow';
 export type { IdentifyStep } from './identify';
 export type { MakeStep } from './make';
 export type { MarkStep } from './mark';
+export type { MendStep } from './mend';
 export type { ProveStep } from './prove';
 export type { RelabelStep } from './relabel';
 export type { RemoveStep } from './remove';
@@ -111,3 +118,5 @@ export { costSchema, lossSchema, placeSchema } from './step-kind';
 export type { Gives, LeftLink, Loss, ProofBy, Receives, StepCost, StepWords } from './step-kind';
 export type { TableStep } from './table';
 export type { TransferStep } from './transfer';
+export { wipeWords } from './wipe';
+export type { WipeStep } from './wipe';

@@ -2,11 +2,15 @@
 import type { Step, StepsByKind } from '@/core/plan';
 import { carry, empty } from './carry';
 import { grow, identify, make, mark, relabel, remove, settle, shrink, table } from './changing';
+import { mend } from './mending';
 import { check, prove } from './reading';
 import type { StepContext, StepRunner } from './step-context';
 import { adopt, clear, compare, transfer } from './transferring';
+import { wipe } from './wiping';
 
 const RUNNERS: { readonly [K in keyof StepsByKind]: StepRunner<StepsByKind[K]> } = {
+  mend,
+  wipe,
   check,
   settle,
   shrink,

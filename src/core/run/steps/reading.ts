@@ -5,6 +5,7 @@ import type { CheckStep, ProveStep } from '@/core/plan';
 import { isHere } from '@/core/place';
 import { compareManifests, digestWhole, lossesOf, takeManifest, type ManifestEntry } from '@/core/proof';
 import { readJournal } from '../journal-state';
+import { mendedView } from './mending';
 import type { StepContext, StepRunner } from './step-context';
 import { expectedOf, measuresFor } from './transferring';
 
@@ -17,7 +18,8 @@ async function* readingOf(
   lost?: () => number,
 ): AsyncGenerator<ManifestEntry> {
   const { hasher, signal, alwaysBytes } = context.ports;
-  const window = new WindowDevice(device, step.at.start, step.at.length);
+  const raw = new WindowDevice(device, step.at.start, step.at.length);
+  const window = step.kind === 'check' && step.mended ? await mendedView(raw) : raw;
   const options = {
     ...(hasher ? { hasher } : {}),
     ...(signal ? { signal } : {}),
