@@ -1,4 +1,5 @@
 /** The plan for a target on an image that is open, with the other disks that it names. */
+import { CoreError } from '@/core/errors';
 import { layoutOf, type Survey } from '@/core/inspect';
 import {
   lookAtTransfers,
@@ -8,6 +9,7 @@ import {
   type OpenVolumeOf,
   type Target,
 } from '@/core/job';
+import { mendAll } from '@/core/layout';
 import { isHere } from '@/core/place';
 import { derivePlan, type Plan } from '@/core/plan';
 import { scratchIn, type Files } from './files';
@@ -43,8 +45,9 @@ export interface PlanTarget {
 /** Everything that can be mended, the table with it. */
 function planMends(survey: Survey): Plan {
   const mendTable = survey.table !== 'none' && survey.findings.some((f) => f.severity !== 'info');
-  const layout = layoutOf(survey);
-  return derivePlan(survey, mendTable ? { ...layout, mendTable } : layout, { mend: true });
+  const mended = mendAll(layoutOf(survey), mendTable);
+  if (!mended.ok) throw new CoreError('plan.refused', { reason: mended.reason });
+  return derivePlan(survey, mended.layout);
 }
 
 /** @throws UsageError, CoreError `target.*`, `size.*`, `plan.*`, `fs.*`, `table.*` */

@@ -56,6 +56,7 @@ export class Database extends Dexie {
   overlayPages!: Table<StoredPage, [string, number]>;
   overlayEdits!: Table<StoredEdits, number>;
   journal!: Table<StoredRecord, number>;
+  health!: EntityTable<{ diskId: string; state: unknown }, 'diskId'>;
   settings!: EntityTable<{ key: string; value: unknown }, 'key'>;
 
   constructor() {
@@ -68,5 +69,6 @@ export class Database extends Dexie {
       journal: '++seq, diskId',
       settings: 'key',
     });
+    this.version(2).stores({ health: 'diskId' });
   }
 }

@@ -2,7 +2,8 @@
 import type { Beyond, FileEntry, Volume } from '@/core/fs';
 import { gatherFacts, type FileFacts } from '@/core/goal';
 import type { ImageFingerprint } from '@/core/image';
-import type { Survey } from '@/core/inspect';
+import type { ScanBatch, SpeedResult } from '@/core/health';
+import type { Hit, Survey } from '@/core/inspect';
 import { lookAtTransfers, type OpenVolumeOf } from '@/core/job';
 import type { Layout } from '@/core/layout';
 import { isHere } from '@/core/place';
@@ -12,6 +13,7 @@ import type { Certificate } from '@/core/proof';
 import { BenchLock, type Locks } from './bench-lock';
 import { Database } from './database';
 import { EXPORTS, exportTo, readFile } from './exports';
+import { Health } from './health';
 import { OpenDisks } from './open-disks';
 import type {
   EngineApi,
@@ -35,6 +37,7 @@ export class EngineHost implements EngineApi {
   readonly #lock: BenchLock;
   readonly #disks: OpenDisks;
   readonly #runs: Runs;
+  readonly #health: Health;
 
   constructor(
     private readonly db = new Database(),
@@ -43,6 +46,7 @@ export class EngineHost implements EngineApi {
     this.#lock = new BenchLock(locks);
     this.#disks = new OpenDisks(db);
     this.#runs = new Runs(db, this.#disks);
+    this.#health = new Health(this.#disks);
   }
 
   hold(): Promise<boolean> {
@@ -164,6 +168,36 @@ export class EngineHost implements EngineApi {
 
   storage(): Promise<StorageUse> {
     return storageUse(this.db);
+  }
+
+  async scan(id: string, from: number, told: (batch: ScanBatch) => void): Promise<boolean> {
+    this.#runs.assertNone(id);
+    return this.#health.scan(id, from, told);
+  }
+
+  async speed(id: string, taken: string, told: (share: number) => void): Promise<SpeedResult | undefined> {
+    this.#runs.assertNone(id);
+    return this.#health.speed(id, taken, told);
+  }
+
+  async hits(id: string, places: readonly { start: number; end: number }[]): Promise<Hit[]> {
+    this.#runs.assertNone(id);
+    return this.#health.hits(id, places);
+  }
+
+  async stopTask(id: string): Promise<void> {
+    this.#health.stop(id);
+  }
+
+  async find(id: string, told: OpenListener): Promise<Survey> {
+    this.#runs.assertNone(id);
+    const { session } = await this.#disks.disk(id);
+    return this.#health.find(id, session, told);
+  }
+
+  async lookForMends(id: string): Promise<Survey> {
+    this.#runs.assertNone(id);
+    return (await this.#disks.disk(id)).session.lookForMends();
   }
 }
 

@@ -2,7 +2,8 @@
 import type { Beyond, FileEntry } from '@/core/fs';
 import type { FileFacts } from '@/core/goal';
 import type { ImageFingerprint } from '@/core/image';
-import type { Survey } from '@/core/inspect';
+import type { ScanBatch, SpeedResult } from '@/core/health';
+import type { Hit, Survey } from '@/core/inspect';
 import type { Layout } from '@/core/layout';
 import type { Plan, PlannedTransfer } from '@/core/plan';
 import type { Recipe } from '@/core/practice';
@@ -101,4 +102,16 @@ export interface EngineApi {
   /** The disk as a raw image into a file, empty stretches skipped. */
   exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void>;
   storage(): Promise<StorageUse>;
+  /** Reads from a byte of the disk to its end. @returns false where it was stopped before */
+  scan(id: string, from: number, told: (batch: ScanBatch) => void): Promise<boolean>;
+  /** @returns nothing where it was stopped before its end */
+  speed(id: string, taken: string, told: (share: number) => void): Promise<SpeedResult | undefined>;
+  /** What lies on places of a disk. */
+  hits(id: string, places: readonly { start: number; end: number }[]): Promise<Hit[]>;
+  /** Stops what reads the whole of a disk. */
+  stopTask(id: string): Promise<void>;
+  /** Looks for volumes that no table names; the survey has them from then on. */
+  find(id: string, told: OpenListener): Promise<Survey>;
+  /** Looks at what can be mended; the survey says so from then on. */
+  lookForMends(id: string): Promise<Survey>;
 }

@@ -2,13 +2,15 @@
 import { isCoreError } from '@/core/errors';
 import { sameContent, sameImage, type ImageFingerprint } from '@/core/image';
 import type { Survey } from '@/core/inspect';
+import type { Layout } from '@/core/layout';
 import { parseRecipe, type Recipe } from '@/core/practice';
 import { engine, listener, onEngineDeath, watchEngine, type StoredDisk } from '@/engine';
 import { afterRun, beginJob, fitsDisk, parseJob, reachedPlan, type JobState } from './job';
+import { dropHealth, findMends, findVolumes, loadHealth } from './health';
 import { dropJob, putJob, storeJobs } from './jobs';
 import { db, keep, messageOf, show } from './keeping';
 import { dropRun, putRun, viewOf } from './runs';
-import { diskOf, get, mayNotEdit, putDisk, set, type BenchDisk } from './store';
+import { diskOf, get, mayNotEdit, putDisk, set, unfinished, type BenchDisk } from './store';
 import { keptView, look } from './view';
 
 /** Longer than any browser takes to open its storage. */
@@ -154,11 +156,22 @@ async function opened(id: string, survey: Survey, recipe?: Recipe, mayRun = true
     ...(status ? { runs: { ...runs, [id]: viewOf(status) } } : {}),
   }));
   putDisk(id, { status: 'open', survey, error: undefined, stuck });
+  void loadHealth(id, survey.size);
+  if (!unfinished(get().runs[id])) void lookFurther(id, job.history.present, survey);
   if (job !== stored && stored && status?.certificate) putJob(id, job);
   if (row && !stored && !get().readOnly)
     set({
       problem: `What was planned on ${diskOf(id)?.stored.name ?? 'a disk'} can’t be read any more and was begun anew.`,
     });
+}
+
+/** What a plan needs that is found only by looking for it: volumes that no table names, and what can be mended. */
+async function lookFurther(id: string, planned: Layout, { volumes }: Survey): Promise<void> {
+  const lost = planned.volumes.some(({ origin }) => {
+    return origin.kind === 'kept' && !volumes.some((v) => v.number === origin.number);
+  });
+  if (lost) await findVolumes(id);
+  if (planned.mend) await findMends(id);
 }
 
 /** Why a journal can't be gone on with; what it is of can be put back. */
@@ -328,14 +341,16 @@ export async function removeDisk(id: string): Promise<void> {
   try {
     await engine('forget', id);
     dropJob(id);
-    await db.transaction('rw', [db.disks, db.jobs], async () => {
+    await db.transaction('rw', [db.disks, db.jobs, db.health], async () => {
       await db.disks.delete(id);
       await db.jobs.delete(id);
+      await db.health.delete(id);
     });
   } catch (error) {
     return show(error);
   }
   dropRun(id);
+  dropHealth(id);
   set(({ disks, currentId, full }) => ({
     disks: disks.filter((d) => d.stored.id !== id),
     ...(full ? { full: { ...full, disks: full.disks.filter((d) => d.id !== id) } } : {}),

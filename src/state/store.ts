@@ -1,4 +1,5 @@
 /** What the page knows: the bench, what is looked at, jobs, and runs. One store, changed by the modules beside it. */
+import type { ScanRecord, SpeedResult } from '@/core/health';
 import type { Survey } from '@/core/inspect';
 import type { VolumeId } from '@/core/layout';
 import type { Plan, PlannedTransfer } from '@/core/plan';
@@ -55,6 +56,7 @@ export type Asking =
   | { readonly kind: 'copy' }
   | { readonly kind: 'folders' }
   | { readonly kind: 'merge' }
+  | { readonly kind: 'wipe' }
   | { readonly kind: 'ways'; readonly wish: 'grow' | 'free' };
 
 /** A file that can't be taken on without a word from the person. */
@@ -71,6 +73,20 @@ export interface LookedTransfers {
   readonly fault?: string;
 }
 
+/** What reads the whole of a disk just now. */
+export type HealthTask = { readonly startedAt: number } & (
+  | { readonly kind: 'scan'; readonly from: number }
+  | { readonly kind: 'speed' | 'find'; readonly share: number }
+  | { readonly kind: 'mends' }
+);
+
+/** How sound a disk is, as far as it is known. */
+export interface HealthView {
+  readonly scan?: ScanRecord;
+  readonly speeds: readonly SpeedResult[];
+  readonly task?: HealthTask | undefined;
+}
+
 export interface BenchState extends View {
   readonly ready: boolean;
   /** Set while another tab holds the bench. */
@@ -78,6 +94,7 @@ export interface BenchState extends View {
   readonly disks: readonly BenchDisk[];
   readonly jobs: Readonly<Record<string, JobState>>;
   readonly runs: Readonly<Record<string, RunView>>;
+  readonly health: Readonly<Record<string, HealthView>>;
   readonly selected?: VolumeId | undefined;
   /** A volume that was just made, whose size is what a person types next. */
   readonly fresh?: VolumeId | undefined;
@@ -108,6 +125,7 @@ export const useBench = create<BenchState>(() => ({
   disks: [],
   jobs: {},
   runs: {},
+  health: {},
   looked: {},
   stage: 'bench',
   units: 'binary',

@@ -1,5 +1,5 @@
 /** The verbs that only read: inspect, files, check, plan. */
-import { CoreError, hasErrors } from '@/core/errors';
+import { CoreError, hasErrors, isCoreError } from '@/core/errors';
 import { kindFacts, type Volume } from '@/core/fs';
 import { fileSystemOf } from '@/core/inspect';
 import { checkDocument, inspectDocument, planDocument } from '@/core/job';
@@ -11,7 +11,7 @@ import { holding, systemFiles } from '../files';
 import { nodeHasher } from '../node-hasher';
 import { openImage, openVolume, type ImageOptions, type OpenImage } from '../open-image';
 import { EXIT, fail, print, refusalDocument } from '../output';
-import { planFor, targetOf } from '../plan-for';
+import { planFor, targetOf, type PlanTarget } from '../plan-for';
 import { namedFiles, openWith, wantedOf } from '../with-disks';
 
 export interface LookOptions extends ImageOptions {
@@ -132,24 +132,42 @@ const checkOnly = (path: string, options: LookOptions, files: typeof systemFiles
   });
 
 export async function plan(path: string, options: LookOptions, files = systemFiles): Promise<number> {
-  const target = await targetOf(files, options);
-  const tableless = { ...options, tableless: target.tableless };
-  return looking(path, tableless, files, async (image) => {
-    try {
-      const disks = await openWith(files, namedFiles(options.with), options);
-      const { plan: derived, notes } = await planFor(files, image, options, target, disks).finally(() => disks.close());
-      const document = planDocument(derived, notes);
-      const words = [
-        ...document.steps.flatMap((s, i) => [`${i + 1}  ${s.title} (${durationWords(s.seconds)})`, `   ${s.detail}`]),
-        ...document.notes,
-        ...document.hazards.map((h) => h.message),
-        ...document.after,
-      ];
-      print(document, words.length > 0 ? words : ['Nothing to do.'], options.json);
-      return EXIT.done;
-    } catch (error) {
-      if (error instanceof CoreError && options.json) print(refusalDocument(error), [], true);
-      return fail(error);
-    }
-  });
+  try {
+    const target = await targetOf(files, options);
+    return await looking(path, { ...options, tableless: target.tableless }, files, (image) =>
+      planOn(image, options, target, files),
+    );
+  } catch (error) {
+    if (isCoreError(error, 'target.invalid')) return refusal(error, options);
+    throw error;
+  }
+}
+
+async function planOn(
+  image: OpenImage,
+  options: LookOptions,
+  target: PlanTarget,
+  files: typeof systemFiles,
+): Promise<number> {
+  try {
+    const disks = await openWith(files, namedFiles(options.with), options);
+    const { plan: derived, notes } = await planFor(files, image, options, target, disks).finally(() => disks.close());
+    const document = planDocument(derived, notes);
+    const words = [
+      ...document.steps.flatMap((s, i) => [`${i + 1}  ${s.title} (${durationWords(s.seconds)})`, `   ${s.detail}`]),
+      ...document.notes,
+      ...document.hazards.map((h) => h.message),
+      ...document.after,
+    ];
+    print(document, words.length > 0 ? words : ['Nothing to do.'], options.json);
+    return EXIT.done;
+  } catch (error) {
+    return refusal(error, options);
+  }
+}
+
+/** Why there is no plan. */
+function refusal(error: unknown, { json }: LookOptions): number {
+  if (json && error instanceof CoreError) print(refusalDocument(error), [], true);
+  return fail(error);
 }

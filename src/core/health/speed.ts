@@ -1,24 +1,29 @@
 /** How fast a device is read: by position from its start to its end, in blocks of several sizes, and at random. */
 import type { BlockDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
+import { z } from 'zod';
 
 /** What was measured: the model of a practice disk's medium, or the reading of a file on this machine. */
 export type Measured = 'medium' | 'file';
 
+const rate = z.number().min(0);
+
 /** Speeds in bytes a second, or reads a second. Plain data. */
-export interface SpeedResult {
-  readonly version: 1;
-  readonly measured: Measured;
+export const speedResultSchema = z.object({
+  version: z.literal(1),
+  measured: z.enum(['medium', 'file']) satisfies z.ZodType<Measured>,
   /** When it was taken, as an ISO string. */
-  readonly taken: string;
-  readonly size: number;
+  taken: z.string(),
+  size: z.int().min(1),
   /** From start to end. */
-  readonly course: readonly { readonly at: number; readonly bytesPerSecond: number }[];
-  readonly blocks: readonly { readonly size: number; readonly bytesPerSecond: number }[];
-  readonly random: { readonly size: number; readonly readsPerSecond: number };
+  course: z.array(z.object({ at: z.int().min(0), bytesPerSecond: rate })).max(1000),
+  blocks: z.array(z.object({ size: z.int().min(1), bytesPerSecond: rate })).max(100),
+  random: z.object({ size: z.int().min(1), readsPerSecond: rate }),
   /** Places at which nothing could be read. */
-  readonly failed: number;
-}
+  failed: z.int().min(0),
+});
+
+export type SpeedResult = z.output<typeof speedResultSchema>;
 
 export interface SpeedOptions {
   readonly clock: () => number;
@@ -43,7 +48,7 @@ export async function measureSpeed(device: BlockDevice, options: SpeedOptions): 
   const { clock, signal, measured, taken, progress } = options;
   let failed = 0;
   let done = 0;
-  const all = POSITIONS + BLOCK_SIZES.length + 1;
+  const all = 2 * POSITIONS + BLOCK_SIZES.length + 1;
   /** Seconds that `act` takes, or undefined where it can't read. */
   const timed = async (act: () => Promise<void>): Promise<number | undefined> => {
     signal?.throwIfAborted();
@@ -67,9 +72,10 @@ export async function measureSpeed(device: BlockDevice, options: SpeedOptions): 
   for (let n = 0; n < POSITIONS; n++) {
     const at = within(n / (POSITIONS - 1), length);
     // The way to the place is no part of its speed.
-    await device.verify(at, device.sectorSize).catch(() => undefined);
-    const seconds = await timed(() => device.verify(at, length));
-    if (seconds !== undefined) course.push({ at, bytesPerSecond: length / seconds });
+    const reached = await timed(() => device.verify(at, device.sectorSize));
+    const [from, rest] = [at + device.sectorSize, length - device.sectorSize];
+    const seconds = reached === undefined ? undefined : await timed(() => device.verify(from, rest));
+    if (seconds !== undefined) course.push({ at, bytesPerSecond: rest / seconds });
   }
   const blocks: { size: number; bytesPerSecond: number }[] = [];
   for (const size of BLOCK_SIZES.filter((s) => s * BLOCK_READS <= device.size && s >= device.sectorSize)) {

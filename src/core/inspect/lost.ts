@@ -170,18 +170,29 @@ function better(a: SeenLost, b: SeenLost): number {
   return errors(a) - errors(b) || b.volume.lost!.whole - a.volume.lost!.whole || a.volume.start - b.volume.start;
 }
 
-/** By place; of those that overlap the better first. What lies in the content of a sound volume is a file of that. */
+/** A boot sector that is taken for its copy, or a copy for the first, tells of the same volume at another place. */
+const isSame = ({ volume: { info: a } }: SeenLost, { volume: { info: b } }: SeenLost): boolean =>
+  a!.kind === b!.kind && a!.serial === b!.serial;
+
+/** What lies in the content of a sound volume is a file of that. */
+function isInside({ volume: one }: SeenLost, { volume }: SeenLost): boolean {
+  const [from, to] = [one.start - volume.start, one.start + one.length - volume.start];
+  if (from < 0 || to > volume.length || hasErrors(volume.findings)) return false;
+  return overlapsAny(volume.allocation, from, from + STEP);
+}
+
+/** Nothing can be read of it where a sound one lies. */
+const isNothingBeside = ({ volume: one }: SeenLost, { volume }: SeenLost): boolean =>
+  hasErrors(one.findings) && one.lost!.whole === 0 && !hasErrors(volume.findings);
+
+/** By place; of those that overlap the better first. */
 function ranked(all: readonly SeenLost[]): SeenLost[] {
   const best = [...all].sort(better);
   const kept: SeenLost[] = [];
   for (const one of best) {
     const place = placeOf(one);
-    const inside = kept.some(({ volume }) => {
-      const [from, to] = [place.start - volume.start, place.end - volume.start];
-      if (from < 0 || to > volume.length || hasErrors(volume.findings)) return false;
-      return overlapsAny(volume.allocation, from, from + STEP);
-    });
-    if (!inside) kept.push(one);
+    const over = kept.filter((k) => overlap(place, placeOf(k)));
+    if (!over.some((k) => isSame(one, k) || isInside(one, k) || isNothingBeside(one, k))) kept.push(one);
   }
   // Groups of overlapping ones by where the first of each begins.
   const groups: SeenLost[][] = [];

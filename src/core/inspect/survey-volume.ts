@@ -157,10 +157,21 @@ async function surveyUnknown(window: WindowDevice, base: SurveyedVolume, opened:
   const recognised = await recogniseForeign(window);
   if (recognised) return { ...base, recognised };
   const seen = await seenThrough(window, base, opened);
-  if (!seen) return base;
+  if (!seen) {
+    const kind = await kindByCopy(window);
+    if (kind === undefined) return base;
+    const told = { fileSystem: kindFacts(kind).title, reason: 'only a copy of its beginning is left', offset: 0 };
+    return faulty(base, new CoreError('fs.damaged', told), recognisedAs(kind), undefined);
+  }
   const reason = `${seen.mends.map((m) => m.what).join(' and ')} can’t be read`;
   const fileSystem = seen.volume.info!.title;
   return faulty(base, new CoreError('fs.damaged', { fileSystem, reason, offset: 0 }), undefined, seen);
+}
+
+/** The kind that a copy of its beginning tells of, of a volume that can't be opened by that. */
+async function kindByCopy(window: BlockDevice): Promise<string | undefined> {
+  const found = await mendsIn(window);
+  return found && (await probeFileSystem(new PatchedDevice(window, found.mends)))?.kind;
 }
 
 /**

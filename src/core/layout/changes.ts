@@ -50,10 +50,11 @@ export function changesBetween(now: Layout, planned: Layout): LayoutChanges {
   const volumes = [...planning, ...going.map((was) => changed(was, undefined, chained))];
   const table = tableChange(now, planned);
   const changing = volumes.filter((v) => v.what.length > 0).length;
+  const wishes = (planned.transfers?.length ?? 0) + (planned.wipes?.length ?? 0);
   return {
     table,
     volumes,
-    count: changing + (table ? 1 : 0) + (planned.transfers?.length ?? 0) + (planned.wipes?.length ?? 0),
+    count: changing + (table ? 1 : 0) + (planned.mend ? 1 : 0) + wishes,
   };
 }
 

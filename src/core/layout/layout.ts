@@ -80,6 +80,8 @@ export interface Layout {
   readonly tableEntries?: number;
   /** Set when the table is to be written again, whole, though no volume changes. */
   readonly mendTable?: boolean;
+  /** Set when what can be mended on its volumes is. */
+  readonly mend?: boolean;
   /** What goes from volume to volume. */
   readonly transfers?: readonly TransferWish[];
   /** What is written over. */

@@ -64,6 +64,7 @@ export const layoutSchema: z.ZodType<Layout> = z.object({
   volumes: z.array(volumeSchema).max(1000),
   tableEntries: bytes.optional(),
   mendTable: z.boolean().optional(),
+  mend: z.boolean().optional(),
   transfers: z
     .array(
       z.object({

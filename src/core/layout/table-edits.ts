@@ -81,6 +81,18 @@ export function mendTable(layout: Layout): Edited {
   return { ok: true, layout: { ...layout, mendTable: true }, name: 'Mend the table', notes: [] };
 }
 
+/** Has everything mended that has a second copy or follows from something else; of the table too, where `table` says so. */
+export function mendAll(layout: Layout, table: boolean): Edited {
+  const next = { ...layout, mend: true, ...(table ? { mendTable: true } : {}) };
+  return { ok: true, layout: next, name: 'Mend what can be mended', notes: [] };
+}
+
+/** Takes that back. */
+export function mendNothing(layout: Layout): Edited {
+  const { mend: _mend, ...rest } = layout;
+  return { ok: true, layout: rest, name: 'Mend nothing', notes: [] };
+}
+
 /** Sets or takes a mark of a volume's table entry. */
 export function setFlag(layout: Layout, id: VolumeId, flag: VolumeFlag, on: boolean): Edited {
   const volume = volumeOf(layout, id);

@@ -40,8 +40,6 @@ export interface PlanOptions {
   /** Other disks, whose volumes may be copied, and from which files may be taken. */
   readonly disks?: readonly SourceDisk[];
   readonly transfers?: readonly PlannedTransfer[];
-  /** Mends what can be mended, and the table with it. */
-  readonly mend?: boolean;
 }
 
 const NOTHING: Loss = { files: 0, bytes: 0 };
@@ -117,7 +115,7 @@ class Derivation {
     private readonly options: PlanOptions,
   ) {
     this.#now = layoutOf(survey);
-    this.#kept = keptOf(survey, planned, options.mend ?? false);
+    this.#kept = keptOf(survey, planned);
     this.#copied = copiedOf(survey, planned, this.#kept, options.disks ?? []);
     this.#make = new StepMakers(survey, options.speed ?? speedOf(options.medium ?? 'ssd'));
     const transferred = transferredIn(options.transfers ?? [], {

@@ -50,12 +50,8 @@ export interface Copied {
 /** A place on the disk that a plan is drawn on. */
 export const placeOf = ({ start, length }: Stretch): Place => ({ disk: HERE, start, length });
 
-/**
- * All kept volumes of a planned layout.
- * @param mend whether those that can be mended are
- * @throws CoreError `plan.refused`
- */
-export function keptOf(survey: Survey, planned: Layout, mend: boolean): Kept[] {
+/** All kept volumes of a planned layout. @throws CoreError `plan.refused` */
+export function keptOf(survey: Survey, planned: Layout): Kept[] {
   return planned.volumes.flatMap((volume): Kept[] => {
     if (volume.origin.kind !== 'kept') return [];
     const { number } = volume.origin;
@@ -64,7 +60,7 @@ export function keptOf(survey: Survey, planned: Layout, mend: boolean): Kept[] {
     const before = laidFrom(found);
     const mends = found.seen?.mends ?? [];
     if (found.lost) return [{ planned: volume, now: found, before, mending: { lost: true, mends } }];
-    if (!mend || mends.length === 0) return [{ planned: volume, now: found, before }];
+    if (!planned.mend || mends.length === 0) return [{ planned: volume, now: found, before }];
     return [{ planned: volume, now: found.seen!.volume, before, mending: { lost: false, mends } }];
   });
 }

@@ -246,6 +246,24 @@ describe('volumes that no entry names', () => {
     );
   });
 
+  it('are each found once, whatever copies of their beginnings there are', async () => {
+    const volumes = ['fat32', 'ntfs', 'exfat', 'ext2'].map((fileSystem, i) => ({
+      size: '36 MiB',
+      start: `${1 + i * 36} MiB`,
+      fileSystem,
+      ...(fileSystem === 'fat32' ? { clusterSize: 512 } : {}),
+      label: `V${i}`,
+      fill: [{ folder: 'a', count: 30, name: '{n}.bin', smallest: '1 KiB', largest: '90 KiB' }],
+    }));
+    const disk = await buildStick({ table: 'mbr', size: '150 MiB', volumes: volumes as never });
+    const before = await surveyDisk(disk);
+    disk.buffer.fill(0, 0, 512);
+    const { lost } = await (await Session.open(disk, 'disk', true)).find();
+    expect(lost!.map((v) => [v.start, v.info!.label, v.files, v.lost!.whole])).toEqual(
+      before.volumes.map((v) => [v.start, v.info!.label, 30, 30]),
+    );
+  });
+
   it('are none on a sound disk, and none where a volume was made smaller', async () => {
     const disk = await shelf(KINDS);
     expect((await (await Session.open(disk, 'disk')).find()).lost).toEqual([]);
@@ -285,7 +303,7 @@ describe('mending', () => {
     const open = await session.volume(1);
     expect(open.volume.info.label).toBe('VOL1');
     const survey = await session.lookForMends();
-    const plan = derivePlan(survey, layoutOf(survey), { mend: true });
+    const plan = derivePlan(survey, { ...layoutOf(survey), mend: true });
     expect(plan.steps.map((s) => s.kind)).toEqual(['mend', 'check', 'check', 'prove', 'prove']);
     const end = await surviveCuts(plan, disk, seededRandom(3), 4);
     const [after] = (await surveyDisk(end)).volumes;
@@ -306,6 +324,6 @@ describe('mending', () => {
   it('a sound disk has nothing to mend', async () => {
     const disk = await shelf(KINDS);
     const survey = await (await Session.open(disk, 'disk')).lookForMends();
-    expect(derivePlan(survey, layoutOf(survey), { mend: true }).steps).toEqual([]);
+    expect(derivePlan(survey, { ...layoutOf(survey), mend: true }).steps).toEqual([]);
   });
 });

@@ -68,6 +68,6 @@ export const wipe: StepKind<WipeStep> = {
   },
   touches: ({ places }) => places,
   hazards: (step) => [
-    `${titleOf(step)}: what is written over can’t be brought back once the result is on a disk. An image here can be put back as long as what that needs is kept.`,
+    `${titleOf(step)}: what is written over can’t be brought back on the disk that this goes to. An image that was opened is never written, and still holds it.`,
   ],
 };
