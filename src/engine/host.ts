@@ -189,6 +189,11 @@ export class EngineHost implements EngineApi {
     this.#health.stop(id);
   }
 
+  async look(id: string): Promise<Survey> {
+    this.#runs.assertNone(id);
+    return this.#disks.look(id);
+  }
+
   async find(id: string, told: OpenListener): Promise<Survey> {
     this.#runs.assertNone(id);
     const { session } = await this.#disks.disk(id);

@@ -24,6 +24,14 @@ export interface OpenDisk {
   readonly indexes: WeakMap<Volume, Promise<FolderIndex>>;
 }
 
+/** What is known of a disk beside its bytes. */
+interface OpenedHow {
+  readonly medium?: (overlay: OverlayDevice) => MediumDevice;
+  readonly image?: OpenDisk['image'];
+  /** What was on the bench before may begin like nothing that is known, by what was done to it there. */
+  readonly tableless?: boolean;
+}
+
 export class OpenDisks {
   readonly #disks = new Map<string, OpenDisk>();
   /** Practice disks that are being built, each with when it is there. */
@@ -57,7 +65,7 @@ export class OpenDisks {
   async openImage(
     id: string,
     file: File,
-    { expected, otherDate = false, inside }: OpenHow,
+    { expected, otherDate = false, inside, tableless = expected !== undefined }: OpenHow,
     progress: OpenListener | undefined,
   ): Promise<OpenedImage> {
     const abort = new AbortController();
@@ -71,7 +79,7 @@ export class OpenDisks {
       const { signal } = abort;
       const { device } = await openImageDevice(source, { signal, inside, ...(progress ? { progress } : {}) });
       const image = { file, fingerprint };
-      const survey = await this.#open(id, file.name, device, { image });
+      const survey = await this.#open(id, file.name, device, { image, tableless });
       return { survey, fingerprint };
     } catch (error) {
       if (abort.signal.aborted) throw new CoreError('image.cancelled', { name: file.name });
@@ -90,10 +98,10 @@ export class OpenDisks {
     id: string,
     name: string,
     base: BlockDevice,
-    { medium, image }: { medium?: (overlay: OverlayDevice) => MediumDevice; image?: OpenDisk['image'] },
+    { medium, image, tableless = true }: OpenedHow,
   ): Promise<Survey> {
     const overlay = await OverlayDevice.open(base, new DexieOverlayStore(this.db, id));
-    const session = await Session.open(overlay, name);
+    const session = await Session.open(overlay, name, tableless);
     this.#disks.set(id, { name, overlay, medium: medium?.(overlay), image, session, indexes: new WeakMap() });
     return session.survey;
   }

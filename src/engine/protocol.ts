@@ -49,6 +49,8 @@ export interface OpenHow {
   readonly otherDate?: boolean;
   /** Which file of an archive it is. */
   readonly inside?: string;
+  /** It may begin like nothing that is known: a disk whose table is gone. */
+  readonly tableless?: boolean;
 }
 
 /** An image that was opened. */
@@ -110,6 +112,8 @@ export interface EngineApi {
   hits(id: string, places: readonly { start: number; end: number }[]): Promise<Hit[]>;
   /** Stops what reads the whole of a disk. */
   stopTask(id: string): Promise<void>;
+  /** Looks at a disk once more. */
+  look(id: string): Promise<Survey>;
   /** Looks for volumes that no table names; the survey has them from then on. */
   find(id: string, told: OpenListener): Promise<Survey>;
   /** Looks at what can be mended; the survey says so from then on. */

@@ -13,6 +13,8 @@ import { dropRun, putRun, viewOf } from './runs';
 import { diskOf, get, mayNotEdit, putDisk, set, unfinished, type BenchDisk } from './store';
 import { keptView, look } from './view';
 
+/** A disk is a whole number of these. */
+const SECTOR = 512;
 /** Longer than any browser takes to open its storage. */
 const STORAGE_WITHIN_MS = 6000;
 
@@ -209,6 +211,8 @@ export interface FileWords {
   readonly inside?: string;
   /** It is another image than one that is known, whatever it looks like. */
   readonly another?: boolean;
+  /** It is a disk, though it begins like none. */
+  readonly tableless?: boolean;
 }
 
 /** Puts a picked or dropped file on the bench, or finds the disk again that it is. */
@@ -220,11 +224,13 @@ export async function openFile(file: File, handle?: FileSystemFileHandle, words:
     const fingerprint = file.size > 0 ? await engine('fingerprint', file) : undefined;
     const known = fingerprint && !words.another ? knownAs(fingerprint) : undefined;
     if (known) return await foundAgain(known, file, fingerprint!, handle);
-    await openNew(file, handle, words.inside);
+    await openNew(file, handle, words);
   } catch (error) {
     if (isCoreError(error, 'image.cancelled')) return;
     if (isCoreError(error, 'image.several'))
       return set({ choosing: { why: 'several', file, handle, names: error.facts.names } });
+    if (isCoreError(error, 'image.not-a-disk') && error.facts.size % SECTOR === 0)
+      return set({ choosing: { why: 'no table', file, handle } });
     await show(error);
   } finally {
     set({ opening: undefined });
@@ -254,10 +260,11 @@ async function foundAgain(
 async function openNew(
   file: File,
   handle: FileSystemFileHandle | undefined,
-  inside: string | undefined,
+  { inside, tableless }: FileWords,
 ): Promise<void> {
   const id = crypto.randomUUID();
-  const { survey, fingerprint } = await engine('openImage', id, file, inside ? { inside } : {}, told(id, file.name));
+  const how = { ...(inside ? { inside } : {}), ...(tableless ? { tableless } : {}) };
+  const { survey, fingerprint } = await engine('openImage', id, file, how, told(id, file.name));
   const stored: StoredDisk = {
     id,
     name: nameFor(inside ?? file.name),
@@ -267,7 +274,7 @@ async function openNew(
   await keep(() => db.disks.put(stored));
   set(({ disks }) => ({ disks: [...disks, { stored, status: 'opening' }] }));
   await opened(id, survey);
-  look({ currentId: id, stage: 'look', selected: undefined });
+  look({ currentId: id, stage: 'look', selected: undefined, tab: tableless ? 'lost' : 'volumes' });
 }
 
 /** What a disk is called until a person calls it something else: the name of its file without what says its form. */

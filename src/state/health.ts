@@ -156,6 +156,14 @@ export async function findMends(id: string): Promise<void> {
   if (survey) putDisk(id, { survey });
 }
 
+/** Checks everything once more. */
+export async function checkAgain(id: string): Promise<void> {
+  if (healthOf(id).task) return;
+  put(id, { task: { kind: 'mends', startedAt: Date.now() } });
+  const survey = await during(id, () => engine('look', id));
+  if (survey) putDisk(id, { survey });
+}
+
 /** A task of a disk, which has one at a time; what goes wrong is shown. */
 async function during<T>(id: string, act: () => Promise<T>): Promise<T | undefined> {
   try {

@@ -1,4 +1,5 @@
 export { addPractice, cancelOpening, dismissChoice, openBench, openFile, removeDisk, reopen } from './disks';
+export { checkAgain, dropScan, dropSpeed, findMends, findVolumes, measureDisk, pauseTask, scanDisk } from './health';
 export type { JobState } from './job';
 export { edit, redoEdit, undoEdit, wish } from './jobs';
 export { dismissFull } from './keeping';
@@ -10,6 +11,9 @@ export {
   useTie,
   useBounds,
   useCurrent,
+  useHealth,
+  useScanWords,
+  useSpeeds,
   useCopyDisks,
   usePlan,
   usePlanOptions,
@@ -18,5 +22,5 @@ export {
 export type { CopyDisk, Current, PlanView, RoomElsewhere } from './selectors';
 export { useTransfers } from './transfers';
 export { unfinished, useBench } from './store';
-export type { BenchDisk, Choosing, RunView, Stage } from './store';
+export type { BenchDisk, Choosing, LookTab, RunView, Stage } from './store';
 export { ask, dismissProblem, dismissRefusal, explain, look } from './view';

@@ -9,13 +9,16 @@ import {
   placesElsewhere,
   scratchOn,
   type MediumKind,
+  type MediumSpeed,
   type Plan,
   type PlanOptions,
   type SourceDisk,
 } from '@/core/plan';
 import { mediumOf as practiceMedium, recipeSpeed } from '@/core/practice';
 import { useMemo } from 'react';
-import { useBench, type BenchDisk, type RunView } from './store';
+import { sectorsIn, type SpeedResult } from '@/core/health';
+import { failingIn } from './health';
+import { useBench, type BenchDisk, type HealthView, type RunView } from './store';
 import type { JobState } from './job';
 import { useTransfers } from './transfers';
 
@@ -98,12 +101,54 @@ export function usePlanOptions({ disk, job }: Pick<Current, 'disk' | 'job'>): Pl
   const wishes = job?.wishes;
   const other = useBench((s) => s.disks.find((d) => d.stored.id === wishes?.asideOn && !d.stored.guarded));
   const disks = useSourceDisks(job?.history.present);
+  const health = useHealth(disk.stored.id);
   return useMemo(() => {
     const scratch = other?.survey ? scratchOn(other.survey, other.stored.id, other.stored.name) : [];
-    if (!recipe) return { ...wishes, scratch, disks };
+    if (!recipe) {
+      const speed = measuredSpeed(health);
+      return { ...wishes, scratch, disks, failing: failingIn(health.scan), ...(speed ? { speed } : {}) };
+    }
     const { weak, dead } = practiceMedium(recipe);
     return { ...wishes, scratch, disks, speed: recipeSpeed(recipe), failing: { weak, dead } };
-  }, [recipe, wishes, other, disks]);
+  }, [recipe, wishes, other, disks, health]);
+}
+
+/** How fast an image file was read here, where that was measured: what plans on it are reckoned with. */
+function measuredSpeed({ speeds }: Pick<HealthView, 'speeds'>): MediumSpeed | undefined {
+  const last = speeds.findLast((s) => s.measured === 'file' && s.course.length > 0 && s.random.readsPerSecond > 0);
+  if (!last) return undefined;
+  const read = last.course.reduce((sum, c) => sum + c.bytesPerSecond, 0) / last.course.length;
+  const seek = Math.max(0, 1 / last.random.readsPerSecond - last.random.size / read);
+  return { read, write: read, seek };
+}
+
+const NO_HEALTH: HealthView = { speeds: [] };
+
+/** How sound a disk is, as far as it is known. */
+export const useHealth = (id: string): HealthView => useBench((s) => s.health[id] ?? NO_HEALTH);
+
+/** What a scan has found so far, in words for the plate of a disk; nothing where there is nothing to tell. */
+export const useScanWords = (id: string): string | undefined =>
+  useBench((s) => {
+    const { scan, task } = s.health[id] ?? NO_HEALTH;
+    if (!scan) return undefined;
+    const faults = sectorsIn(scan.faults, scan.sectorSize);
+    if (task?.kind === 'scan') return `scan: ${faults} fault${faults === 1 ? '' : 's'} so far`;
+    return faults > 0 ? `scan: ${faults} fault${faults === 1 ? '' : 's'}` : undefined;
+  });
+
+/** The last speed of every other disk that has one. */
+export function useSpeeds(own: string): readonly { id: string; name: string; result: SpeedResult }[] {
+  const disks = useBench((s) => s.disks);
+  const health = useBench((s) => s.health);
+  return useMemo(
+    () =>
+      disks.flatMap(({ stored: { id, name } }) => {
+        const result = health[id]?.speeds.at(-1);
+        return id === own || !result ? [] : [{ id, name, result }];
+      }),
+    [disks, health, own],
+  );
 }
 
 /** The other disks that a layout takes volumes or files from. */

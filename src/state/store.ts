@@ -16,6 +16,8 @@ export interface BenchDisk {
   readonly stored: StoredDisk;
   readonly status: 'opening' | 'open' | 'wanted' | 'failed';
   readonly survey?: Survey;
+  /** When the survey was made, in milliseconds since 1970. */
+  readonly lookedAt?: number;
   readonly error?: string;
   /** Why the journal of a run on it can't be gone on with; it can only be put back as it was. */
   readonly stuck?: string;
@@ -64,6 +66,7 @@ export type Choosing = { readonly file: File; readonly handle?: FileSystemFileHa
   | { readonly why: 'several'; readonly names: readonly string[] }
   | { readonly why: 'same?'; readonly id: string; readonly name: string }
   | { readonly why: 'other'; readonly id: string; readonly name: string }
+  | { readonly why: 'no table' }
 );
 
 /** Transfers that were looked at, or why they can't be; nothing while they are. */
@@ -72,6 +75,9 @@ export interface LookedTransfers {
   readonly transfers?: readonly PlannedTransfer[];
   readonly fault?: string;
 }
+
+/** What of a disk is looked at. */
+export type LookTab = 'volumes' | 'scan' | 'speed' | 'findings' | 'lost';
 
 /** What reads the whole of a disk just now. */
 export type HealthTask = { readonly startedAt: number } & (
@@ -95,6 +101,7 @@ export interface BenchState extends View {
   readonly jobs: Readonly<Record<string, JobState>>;
   readonly runs: Readonly<Record<string, RunView>>;
   readonly health: Readonly<Record<string, HealthView>>;
+  readonly tab: LookTab;
   readonly selected?: VolumeId | undefined;
   /** A volume that was just made, whose size is what a person types next. */
   readonly fresh?: VolumeId | undefined;
@@ -126,6 +133,7 @@ export const useBench = create<BenchState>(() => ({
   jobs: {},
   runs: {},
   health: {},
+  tab: 'volumes',
   looked: {},
   stage: 'bench',
   units: 'binary',
@@ -135,7 +143,8 @@ export const useBench = create<BenchState>(() => ({
 export const { getState: get, setState: set } = useBench;
 
 export function putDisk(id: string, change: Partial<BenchDisk>): void {
-  set(({ disks }) => ({ disks: disks.map((d) => (d.stored.id === id ? { ...d, ...change } : d)) }));
+  const looked = change.survey ? { lookedAt: Date.now() } : {};
+  set(({ disks }) => ({ disks: disks.map((d) => (d.stored.id === id ? { ...d, ...looked, ...change } : d)) }));
 }
 
 export const diskOf = (id: string): BenchDisk | undefined => get().disks.find((d) => d.stored.id === id);

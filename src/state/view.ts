@@ -2,7 +2,7 @@
 import type { VolumeId } from '@/core/layout';
 import { z } from 'zod';
 import { db, keep } from './keeping';
-import { get, set, type Asking, type View } from './store';
+import { get, set, type Asking, type LookTab, type View } from './store';
 
 const viewSchema: z.ZodType<View> = z.object({
   currentId: z.string().max(100).optional(),
@@ -21,7 +21,9 @@ export async function keptView(): Promise<Partial<View>> {
 }
 
 /** Changes what is looked at, and keeps it. */
-export function look(view: Partial<View> & { selected?: VolumeId | undefined; fresh?: VolumeId | undefined }): void {
+export function look(
+  view: Partial<View> & { selected?: VolumeId | undefined; fresh?: VolumeId | undefined; tab?: LookTab },
+): void {
   wentSomewhere = true;
   const stays = view.stage === undefined && view.currentId === undefined;
   set({ ...view, refusal: undefined, note: undefined, ...(stays ? {} : { asking: undefined }) });

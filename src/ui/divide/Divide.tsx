@@ -44,6 +44,7 @@ import { CopyDialog } from '../copy';
 import { GoalPicker } from '../goals';
 import { TableMenu } from '../table';
 import { WaysView } from '../ways';
+import { WipeDialog, WipeList } from '../wipe';
 import { SplitDialog } from './SplitDialog';
 import { newVolumeSpec, proposedKeep } from '@/core/goal';
 import { VolumeForm } from './VolumeForm';
@@ -126,6 +127,7 @@ export function Divide({ current }: { readonly current: Current }) {
     selected,
   ]);
   useHotkeys('f', () => ask({ kind: 'folders' }), { enabled: !readOnly, enableOnFormTags: EDGES }, []);
+  useHotkeys('w', () => ask({ kind: 'wipe' }), { enabled: !readOnly, enableOnFormTags: EDGES }, []);
   useHotkeys('c', () => ask({ kind: 'copy' }), { enabled: !readOnly, enableOnFormTags: EDGES }, []);
   useHotkeys(
     'n',
@@ -185,6 +187,7 @@ export function Divide({ current }: { readonly current: Current }) {
           />
         ) : null}
         <TransferList id={id} planned={laterPlanned} />
+        <WipeList id={id} planned={laterPlanned} />
         <WorkOrder {...planView} onOverride={override} onAside={setAside} />
       </aside>
       {asking?.kind === 'goals' ? <GoalPicker current={current} bounds={bounds} /> : null}
@@ -192,6 +195,7 @@ export function Divide({ current }: { readonly current: Current }) {
       {asking?.kind === 'folders' && selected ? (
         <FolderDialog id={id} planned={planned} bounds={bounds} volume={selected} />
       ) : null}
+      {asking?.kind === 'wipe' ? <WipeDialog current={current} planned={planned} volume={selected} /> : null}
       {asking?.kind === 'merge' && selected ? (
         <MergeDialog id={id} planned={planned} bounds={bounds} volume={selected} />
       ) : null}
@@ -243,6 +247,11 @@ const Tools = memo(function Tools({ current, planned, bounds, selected }: ToolsP
       <Tooltip title="Copy a volume, or a whole disk, to here (C)">
         <Button onClick={() => ask({ kind: 'copy' })} disabled={readOnly}>
           Copy…
+        </Button>
+      </Tooltip>
+      <Tooltip title="Write over what nobody wants (W)">
+        <Button onClick={() => ask({ kind: 'wipe' })} disabled={readOnly}>
+          Wipe…
         </Button>
       </Tooltip>
     </div>

@@ -9,13 +9,16 @@ import { Contents } from '../contents';
 import { Facts, LetterChip, MiniColumn, ROLE_WORDS, useSizes } from '../kit';
 import styles from './look.module.css';
 
+/** What is known of a volume, be it damaged. */
+const knownOf = ({ info, seen }: SurveyedVolume) => info ?? seen?.volume.info;
+
 /** Which disk is it really: identity, volumes, findings, contents. */
 export function Look({ current }: { readonly current: Current }) {
   const size = useSizes();
   const { disk, job } = current;
   const survey = disk.survey!;
   const [number, setNumber] = useState(
-    () => survey.volumes.filter((v) => v.info).sort((a, b) => b.files - a.files)[0]?.number,
+    () => survey.volumes.filter((v) => knownOf(v)).sort((a, b) => b.files - a.files)[0]?.number,
   );
   const volume = survey.volumes.find((v) => v.number === number);
   const now = job!.now;
@@ -30,13 +33,17 @@ export function Look({ current }: { readonly current: Current }) {
       render: (_, v) =>
         letterOf(v)?.letter ? <LetterChip letter={letterOf(v)!.letter!} role={letterOf(v)!.role} /> : null,
     },
-    { title: 'Label', render: (_, v) => v.info?.label || '(none)' },
+    { title: 'Label', render: (_, v) => knownOf(v)?.label || '(none)' },
     { title: 'Role', width: 90, render: (_, v) => ROLE_WORDS[letterOf(v)?.role ?? v.role] },
-    { title: 'File system', width: 110, render: (_, v) => v.info?.title ?? v.recognised?.title ?? 'not known' },
+    {
+      title: 'File system',
+      width: 130,
+      render: (_, v) => `${knownOf(v)?.title ?? v.recognised?.title ?? 'not known'}${v.fault ? ', damaged' : ''}`,
+    },
     { title: 'Size', align: 'right', width: 100, render: (_, v) => size(v.length) },
-    { title: 'In use', align: 'right', width: 100, render: (_, v) => (v.info ? size(v.info.used) : '') },
+    { title: 'In use', align: 'right', width: 100, render: (_, v) => (knownOf(v) ? size(knownOf(v)!.used) : '') },
     { title: 'Floor', align: 'right', width: 100, render: (_, v) => (v.limits ? size(v.limits.floor.bytes) : '') },
-    { title: 'Files', align: 'right', width: 80, render: (_, v) => (v.info ? v.files : '') },
+    { title: 'Files', align: 'right', width: 80, render: (_, v) => (knownOf(v) ? v.files : '') },
   ];
   const findings = [...survey.findings, ...survey.volumes.flatMap((v) => v.findings)];
   return (
@@ -81,9 +88,11 @@ export function Look({ current }: { readonly current: Current }) {
         pagination={false}
         locale={{ emptyText: 'No volume on this disk yet.' }}
         rowClassName={(v) => (v.number === number ? styles.chosen! : '')}
-        onRow={(v) => ({ onClick: () => v.info && setNumber(v.number) })}
+        onRow={(v) => ({ onClick: () => knownOf(v) && setNumber(v.number) })}
       />
-      {volume?.info ? <Contents key={`${current.id}-${volume.number}`} diskId={current.id} volume={volume} /> : null}
+      {volume && knownOf(volume) ? (
+        <Contents key={`${current.id}-${volume.number}`} diskId={current.id} volume={volume} />
+      ) : null}
     </div>
   );
 }

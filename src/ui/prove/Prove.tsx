@@ -1,7 +1,7 @@
 'use client';
 
 import { durationWords } from '@/core/plan';
-import type { Certificate, Losses, VolumeProof } from '@/core/proof';
+import type { Certificate, Losses, VolumeProof, WipeProof } from '@/core/proof';
 import { spaced } from '@/core/size';
 import { engine, given, listener } from '@/engine';
 import { look, mediumWords, rewind, useBench, type Current } from '@/state';
@@ -108,6 +108,9 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
           pagination={{ pageSize: 8, hideOnSinglePage: true }}
         />
       ) : null}
+      {(certificate.wipes ?? []).map((w) => (
+        <WipeFacts key={w.title} wipe={w} />
+      ))}
       {certificate.volumes.map((v) => (v.lost ? <LostFiles key={v.number} name={v.name} lost={v.lost} /> : null))}
       <section>
         <h2>What was done</h2>
@@ -145,6 +148,25 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
         ) : null}
       </div>
     </div>
+  );
+}
+
+/** What was written over, and how that was shown. */
+function WipeFacts({ wipe }: { readonly wipe: WipeProof }) {
+  const size = useSizes();
+  return (
+    <section>
+      <h2>{wipe.title}</h2>
+      <Facts
+        items={[
+          ['Size', size(wipe.bytes)],
+          ['How', wipe.how],
+          ['Compared', size(wipe.compared)],
+          ['Differ', `${spaced(wipe.differing)} bytes`],
+          ['Could not be written', wipe.unwrittenBytes > 0 ? size(wipe.unwrittenBytes) : 'nothing'],
+        ]}
+      />
+    </section>
   );
 }
 

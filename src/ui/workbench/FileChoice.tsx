@@ -15,6 +15,7 @@ export function FileChoice() {
 }
 
 function titleOf({ why, file }: Choosing): string {
+  if (why === 'no table') return `${file.name} begins like no disk that is known`;
   return why === 'several' ? `${file.name} holds several disk images` : `Which disk is ${file.name}?`;
 }
 
@@ -44,6 +45,21 @@ function Answers({ choosing }: { readonly choosing: Choosing }) {
             {`It is the image of ${choosing.name}`}
           </Button>
           {another}
+        </div>
+      );
+    case 'no table':
+      return (
+        <div className={styles.answers}>
+          <p>
+            There is neither a partition table nor a file system at its start. If it is the image of a disk whose table
+            is gone, the volumes on it can be searched for.
+          </p>
+          <Button type="primary" block onClick={() => void openFile(file, handle, { tableless: true })}>
+            It is a disk whose table is gone
+          </Button>
+          <Button block onClick={dismissChoice}>
+            Pick another file
+          </Button>
         </div>
       );
     case 'other':

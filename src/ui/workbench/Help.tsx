@@ -6,6 +6,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ['N', 'New volume in unallocated space'],
   ['C', 'Copy a volume, or a whole disk, to here'],
   ['F', 'Move or copy folders of the volume in hand'],
+  ['W', 'Wipe: write over what nobody wants'],
   ['↑ ↓', 'Nudge an edge that has the focus; with Shift eight times as far'],
   ['Home End', 'Put an edge to its floor, or as far as it goes'],
   ['↑ ↓', 'Move a volume that has the focus; with Alt past its neighbour'],

@@ -1,7 +1,17 @@
 'use client';
 
 import { formatSize } from '@/core/size';
-import { changesIn, failingWords, look, mediumWords, useBench, useTie, type BenchDisk, type JobState } from '@/state';
+import {
+  changesIn,
+  failingWords,
+  look,
+  mediumWords,
+  useBench,
+  useScanWords,
+  useTie,
+  type BenchDisk,
+  type JobState,
+} from '@/state';
 import { memo, useDeferredValue } from 'react';
 import { OpenImage } from '../bench';
 import { MiniColumn } from '../kit';
@@ -40,6 +50,7 @@ const ShelfPlate = memo(function ShelfPlate({ disk, current, job }: ShelfDiskPro
   const { stored, survey } = disk;
   const run = useBench((s) => s.runs[stored.id]);
   const tie = useTie(stored.id);
+  const scanWords = useScanWords(stored.id);
   const changes = changesIn(job);
   const unfinished = run !== undefined && run.state !== 'finished';
   const go = (): void =>
@@ -64,6 +75,8 @@ const ShelfPlate = memo(function ShelfPlate({ disk, current, job }: ShelfDiskPro
           <span className={styles.changed}>{tie}</span>
         ) : changes > 0 ? (
           <span className={styles.changed}>{`${changes} change${changes === 1 ? '' : 's'} planned`}</span>
+        ) : scanWords ? (
+          <span className={styles.changed}>{scanWords}</span>
         ) : (
           <span className={failingWords(stored) ? styles.changed : undefined}>
             {failingWords(stored) ?? mediumWords(stored)}

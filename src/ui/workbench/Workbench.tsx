@@ -11,6 +11,7 @@ import { Look } from '../look';
 import { Prove } from '../prove';
 import { Review } from '../review';
 import { Run } from '../run';
+import { Sound } from '../sound';
 import { Commands } from './Commands';
 import { FileChoice } from './FileChoice';
 import { Header } from './Header';
@@ -106,7 +107,9 @@ function StageInHand() {
       <Shelf />
       <main className={styles.main}>
         {!open ? <NotOpen status={current.disk.status} /> : null}
-        {open && shown === 'look' ? <Look key={current.id} current={current} /> : null}
+        {open && shown === 'look' ? (
+          <Sound key={current.id} current={current} volumes={<Look current={current} />} />
+        ) : null}
         {open && shown === 'divide' ? <Divide key={current.id} current={current} /> : null}
         {open && shown === 'review' ? <Review key={current.id} current={current} /> : null}
         {open && shown === 'run' ? <Run key={current.id} current={current} /> : null}

@@ -26,6 +26,12 @@ export interface Command {
 
 const STAGES = ['look', 'divide', 'review', 'run', 'prove'] as const;
 const MOST_PARTS = 4;
+const LOOKS = [
+  ['Scan every sector of this disk', 'scan'],
+  ['Measure how fast this disk is', 'speed'],
+  ['Findings of the checks, and what mends them', 'findings'],
+  ['Search for lost volumes', 'lost'],
+] as const;
 
 /** Commands that are there whatever is in hand. */
 export function generalCommands(
@@ -69,6 +75,8 @@ export function planCommands({ id, job, disk }: Current, selected: LaidVolume | 
     ...(forth ? [{ name: `Redo: ${forth.name}`, act: () => redoEdit(id) }] : []),
     { name: 'Goals: what shall it become', act: divide(() => ask({ kind: 'goals' })) },
     { name: 'Copy a volume or a whole disk to here…', act: divide(() => ask({ kind: 'copy' })) },
+    { name: 'Wipe: unallocated space, free space, a whole disk…', act: divide(() => ask({ kind: 'wipe' })) },
+    ...LOOKS.map(([name, tab]) => ({ name, act: () => look({ stage: 'look', tab }) })),
     { name: 'Remove all volumes', act: divide(() => edit(id, removeAll)) },
     ...(selected ? volumeCommands(id, present, disk, selected, text, divide) : []),
   ];

@@ -1,0 +1,1 @@
+export { Sound } from './Sound';

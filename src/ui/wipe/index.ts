@@ -1,0 +1,2 @@
+export { WipeDialog } from './WipeDialog';
+export { WipeList } from './WipeList';
