@@ -100,9 +100,9 @@ type Named = { readonly start: number; readonly end: number; readonly number: nu
   'number'
 >;
 
-/** Places with names in the place of those that cover the same bytes. */
+/** Places with names in the place of those that cover the same bytes, named already or not. */
 function named(places: readonly ScanHit[], hits: readonly Named[]): ScanHit[] {
-  const covered = (p: ScanHit): boolean => p.what === undefined && hits.some((h) => h.start < p.end && p.start < h.end);
+  const covered = (p: ScanHit): boolean => hits.some((h) => h.start < p.end && p.start < h.end);
   const told = hits.map(({ number, ...hit }): ScanHit => ({ ...hit, ...(number === undefined ? {} : { number }) }));
   return [...places.filter((p) => !covered(p)), ...told].sort((a, b) => a.start - b.start);
 }

@@ -10,6 +10,11 @@ export interface MediumModel {
   readonly read: number;
   readonly write: number;
   readonly seek: number;
+  /**
+   * How much faster its start is than its middle, as a share, and its end slower: the outer tracks of a platter pass more
+   * bytes in a turn than the inner ones.
+   */
+  readonly slope?: number;
   /** Byte ranges, half-open. */
   readonly weak: readonly { readonly start: number; readonly end: number }[];
   readonly dead: readonly { readonly start: number; readonly end: number }[];
@@ -99,7 +104,9 @@ export class MediumDevice extends BlockDevice {
   #count(offset: number, length: number, rate: number): number {
     const far = offset === this.#head ? 0 : this.model.seek;
     const weak = overlaps(this.model.weak, offset, length) ? WEAK_SECONDS : 0;
-    const seconds = length / rate + far + weak;
+    const { slope = 0 } = this.model;
+    const here = rate * (1 + slope * (1 - (2 * (offset + length / 2)) / this.size));
+    const seconds = length / here + far + weak;
     this.#head = offset + length;
     this.seconds += seconds;
     return seconds;

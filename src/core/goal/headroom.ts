@@ -1,5 +1,5 @@
 /** How much free space a volume should keep, and why. */
-import type { Survey } from '@/core/inspect';
+import { knownInfo, volumeNumbered, type Survey } from '@/core/inspect';
 import type { LaidVolume } from '@/core/layout';
 import { formatSize, GIB } from '@/core/size';
 
@@ -10,8 +10,8 @@ const SHARE = 0.1;
 export function usedOf(survey: Survey, { origin, format, length }: LaidVolume): number {
   if (format || origin.kind === 'new') return 0;
   if (origin.kind === 'copy') return origin.used;
-  const now = survey.volumes.find((v) => v.number === origin.number);
-  return now?.info?.used ?? length;
+  const now = volumeNumbered(survey, origin.number);
+  return (now && knownInfo(now)?.used) ?? length;
 }
 
 /** The least free space that is advised: a tenth, and for a system twelve GiB if that is more. */

@@ -1,6 +1,6 @@
 /** The ways to a wish for room, side by side: what each carries, how long it takes, and what it costs the others. */
 import { isCoreError } from '@/core/errors';
-import { boundsOf, type Survey } from '@/core/inspect';
+import { boundsOf, volumeNumbered, type Survey } from '@/core/inspect';
 import {
   ALIGNMENT,
   canGive,
@@ -117,7 +117,7 @@ function costsOf(survey: Survey, before: Layout, after: Layout, wish: RoomWish):
 
 function lossOf(survey: Survey, { origin }: LaidVolume): string {
   if (origin.kind !== 'kept') return 'it is not made yet';
-  const now = survey.volumes.find((v) => v.number === origin.number)!;
+  const now = volumeNumbered(survey, origin.number)!;
   return `${lossWords({ files: now.files, bytes: now.info?.used ?? now.length })} lost`;
 }
 

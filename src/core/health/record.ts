@@ -3,7 +3,7 @@ import { z } from 'zod';
 import type { Measured } from './speed';
 
 /** Even parts of a disk whose speed is kept. */
-export const PARTS = 2048;
+export const PARTS = 2112;
 
 const place = z.object({ start: z.int().min(0), end: z.int().min(0) });
 

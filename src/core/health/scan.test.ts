@@ -60,6 +60,21 @@ describe('a scan', () => {
     );
   });
 
+  it('finds them on a large disk, which is read in large pieces', async () => {
+    const size = 750e9 - (750e9 % 512);
+    const [dead, weak] = [
+      [7e8, 7e8 + 1, 12e8],
+      [10, 3e8, 3e8 + 4, 14e8],
+    ];
+    const model = { ...MODEL, slope: 1 / 3, dead: ranges(dead), weak: ranges(weak) };
+    const device = new MediumDevice(new SparseDevice(size), model);
+    expect(await scanned(device, [{ start: 0, end: size }])).toEqual({
+      faults: model.dead,
+      slow: model.weak,
+      read: size,
+    });
+  });
+
   it('reads only what it is asked to', async () => {
     const device = new MediumDevice(new SparseDevice(20 * MIB), { ...MODEL, dead: ranges([1, 30_000]), weak: [] });
     const found = await scanned(device, [{ start: 10 * MIB, end: 16 * MIB }]);

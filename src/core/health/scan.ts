@@ -27,9 +27,12 @@ const LEAST_PIECE = 1024 * 1024;
 const MOST_PIECE = 64 * 1024 * 1024;
 /** As many pieces as tell the course of a disk. */
 const PIECES = 8192;
-/** No medium that is sound takes as long for a piece, but for one that is slow all over. */
-const SLOW_SECONDS = 0.5;
-const SLOW_TIMES = 8;
+/** What a piece may take longer than its neighbours: so many times as long, and so many seconds more. */
+const SLOW_TIMES = 2;
+const SLOW_SECONDS = 0.75;
+/** Before anything is known of a medium: slower than any that is sound. Seconds, and bytes a second. */
+const UNKNOWN_SECONDS = 2;
+const UNKNOWN_SPEED = 4_000_000;
 const REMEMBERED = 32;
 
 /** Bytes that are read at a time on a device of a size. */
@@ -97,8 +100,9 @@ class Scan {
   #isSlow(seconds: number, length: number): boolean {
     if (seconds < SLOW_SECONDS) return false;
     const sorted = [...this.#recent].sort((a, b) => a - b);
-    const usual = (sorted[Math.floor(sorted.length / 2)] ?? 0) * length;
-    return seconds > SLOW_TIMES * usual;
+    const usual = sorted[Math.floor(sorted.length / 2)];
+    if (usual === undefined) return seconds > UNKNOWN_SECONDS + length / UNKNOWN_SPEED;
+    return seconds > SLOW_SECONDS + SLOW_TIMES * usual * length;
   }
 
   #remember(perByte: number): void {

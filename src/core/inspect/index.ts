@@ -8,6 +8,15 @@ export type { Hit } from './hits';
 export { findLost } from './lost';
 export type { FindOptions } from './lost';
 export { surveyMends } from './mends';
-export { detectSectorSize, fileSystemOf, laidFrom, layoutOf, surveyDisk, volumeNumbered } from './survey';
+export {
+  detectSectorSize,
+  fileSystemOf,
+  highestNumber,
+  knownInfo,
+  laidFrom,
+  layoutOf,
+  surveyDisk,
+  volumeNumbered,
+} from './survey';
 export type { Survey } from './survey';
 export type { MendNote, OpenVolume, SurveyedVolume } from './survey-volume';

@@ -1,7 +1,7 @@
 /** Looking at a disk: table, volumes, what they hold and how far they can go. Nothing is written. */
 import { WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError, hasErrors, type Finding } from '@/core/errors';
-import { probeFileSystem, type ByteRange } from '@/core/fs';
+import { probeFileSystem, type ByteRange, type VolumeInfo } from '@/core/fs';
 import { asVolumeId, gapsOf, type Layout, type LaidVolume, type TableKind } from '@/core/layout';
 import {
   flagsIn,
@@ -100,7 +100,7 @@ function blank(device: BlockDevice): Survey {
 async function surveyBare(device: BlockDevice, opened: OnOpened): Promise<Survey> {
   const volume = await surveyVolume(device, { ...BARE_PLACE, number: 1, start: 0, length: device.size }, opened);
   // A bare volume is as long as its file system says; what lies behind is unallocated.
-  const length = volume.info?.size ?? volume.seen?.volume.info?.size ?? device.size;
+  const length = knownInfo(volume)?.size ?? device.size;
   const tail = device.size - length;
   return {
     ...blank(device),
@@ -169,6 +169,14 @@ export const fileSystemOf = ({ info, recognised }: Pick<SurveyedVolume, 'info' |
 export const volumeNumbered = ({ volumes, lost = [] }: Survey, number: number): SurveyedVolume | undefined =>
   volumes.find((v) => v.number === number) ?? lost.find((v) => v.number === number);
 
+/** The highest number that a volume has; what a plan numbers beside comes behind it. */
+export const highestNumber = ({ volumes, lost = [] }: Survey): number =>
+  [...volumes, ...lost].reduce((most, v) => Math.max(most, v.number), 0);
+
+/** What is known of a volume, be it damaged. */
+export const knownInfo = ({ info, seen }: Pick<SurveyedVolume, 'info' | 'seen'>): VolumeInfo | undefined =>
+  info ?? seen?.volume.info;
+
 /** A volume as a layout has it. */
 export function laidFrom(v: SurveyedVolume): LaidVolume {
   return {
@@ -177,7 +185,7 @@ export function laidFrom(v: SurveyedVolume): LaidVolume {
     start: v.start,
     length: v.length,
     fileSystem: v.info?.kind ?? 'unknown',
-    label: v.info?.label ?? v.seen?.volume.info?.label ?? '',
+    label: knownInfo(v)?.label ?? '',
     role: v.role,
     active: v.active,
     type: v.type,

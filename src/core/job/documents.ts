@@ -1,12 +1,8 @@
 /** The documents that the runner prints and files hold: plain JSON of a stated version. */
 import type { Finding } from '@/core/errors';
-import type { VolumeInfo } from '@/core/fs';
-import { fileSystemOf, type Hit, type Survey, type SurveyedVolume } from '@/core/inspect';
+import { fileSystemOf, knownInfo, type Hit, type Survey, type SurveyedVolume } from '@/core/inspect';
 import { stepWords, wayOf, type Plan, type Step } from '@/core/plan';
 import { formatSize, sizeFaces, spaced } from '@/core/size';
-
-/** What is known of a volume, be it damaged. */
-const infoOf = ({ info, seen }: SurveyedVolume): VolumeInfo | undefined => info ?? seen?.volume.info;
 
 /** What `find` prints. */
 export function findDocument(lost: readonly SurveyedVolume[]) {
@@ -72,9 +68,9 @@ export function inspectDocument(survey: Survey) {
       start: v.start,
       size: sizeFaces(v.length),
       fileSystem: fileSystemOf(v),
-      label: infoOf(v)?.label ?? '',
-      clusterSize: infoOf(v)?.clusterSize ?? null,
-      used: infoOf(v)?.used ?? null,
+      label: knownInfo(v)?.label ?? '',
+      clusterSize: knownInfo(v)?.clusterSize ?? null,
+      used: knownInfo(v)?.used ?? null,
       files: v.files,
       floor: v.limits?.floor ?? null,
       ceiling: v.limits?.ceiling ?? null,

@@ -1,6 +1,13 @@
 /** What a plan is about: volumes that are kept, each with how it is now, and volumes that are copied, with their originals. */
 import { hasErrors } from '@/core/errors';
-import { laidFrom, volumeNumbered, type MendNote, type Survey, type SurveyedVolume } from '@/core/inspect';
+import {
+  highestNumber,
+  laidFrom,
+  volumeNumbered,
+  type MendNote,
+  type Survey,
+  type SurveyedVolume,
+} from '@/core/inspect';
 import type { CopyOrigin, LaidVolume, Layout } from '@/core/layout';
 import { HERE, type DiskId, type Place, type Stretch } from '@/core/place';
 import type { Failing } from './hazards';
@@ -72,7 +79,7 @@ export function copiedOf(
   kept: readonly Kept[],
   disks: readonly SourceDisk[],
 ): Copied[] {
-  const highest = Math.max(0, ...survey.volumes.map((v) => v.number));
+  const highest = highestNumber(survey);
   const copies = planned.volumes.filter((v) => v.origin.kind === 'copy');
   return copies.map((volume, i): Copied => {
     const origin = volume.origin as CopyOrigin;

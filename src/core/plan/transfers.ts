@@ -2,7 +2,7 @@
 import { CoreError } from '@/core/errors';
 import type { TransferFacts, WayBack } from '@/core/files';
 import { abilitiesOf, findKind } from '@/core/fs';
-import type { Survey, SurveyedVolume } from '@/core/inspect';
+import { highestNumber, type Survey, type SurveyedVolume } from '@/core/inspect';
 import { isMade, nameOf, type LaidVolume, type Layout, type TransferWish } from '@/core/layout';
 import { HERE, type Place } from '@/core/place';
 import { formatSize, spaced } from '@/core/size';
@@ -80,7 +80,7 @@ class Numbers {
   #next: number;
 
   constructor({ survey, copied }: TransferContext) {
-    this.#next = Math.max(0, ...survey.volumes.map((v) => v.number), ...copied.map((c) => c.number)) + 1;
+    this.#next = Math.max(highestNumber(survey), ...copied.map((c) => c.number)) + 1;
   }
 
   of(what: string): number {

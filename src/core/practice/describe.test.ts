@@ -57,7 +57,7 @@ describe('the medium of a recipe', () => {
     version: 1,
     id: 'medium',
     name: 'medium',
-    medium: 'hdd',
+    medium: 'ssd',
     size: '64 MiB',
     table: 'none',
     volumes: [],
@@ -75,6 +75,22 @@ describe('the medium of a recipe', () => {
     await disk.read(8 * MIB, new Uint8Array(512));
     expect(disk.seconds).toBeGreaterThan(2.5);
     expect(recipeSpeed(recipe)).toEqual({ read: 100e6, write: 50e6, seek: 0.01 });
+  });
+
+  it('is twice as fast at the start of a platter as at its end, and on average what is said', async () => {
+    const disk = new MediumDevice(
+      new SparseDevice(64 * MIB),
+      mediumOf({ ...recipe, medium: 'hdd', weak: [], dead: [] }),
+    );
+    const took = async (at: number): Promise<number> => {
+      await disk.verify(at, 512);
+      const from = disk.seconds;
+      await disk.verify(at + 512, 1_000_000);
+      return disk.seconds - from;
+    };
+    const [first, middle, last] = [await took(0), await took(32 * MIB - 500_000), await took(63 * MIB)];
+    expect(last / first).toBeGreaterThan(1.8);
+    expect(middle).toBeCloseTo(0.01, 4);
   });
 
   it('fails where it is dead, whatever the content, and nowhere else', async () => {

@@ -5,6 +5,8 @@ import { readSize } from '@/core/size';
 import type { Recipe } from './recipe';
 
 const MB = 1_000_000;
+/** A platter's outer tracks are about twice as fast as its inner ones. */
+const PLATTER_SLOPE = 1 / 3;
 
 /** How fast it is: what the recipe says, or what such media usually do. */
 export function recipeSpeed({ speed, medium }: Recipe): MediumSpeed {
@@ -18,5 +20,6 @@ export function mediumOf(recipe: Recipe): MediumModel {
       const start = Math.floor(readSize(at, { whole: 0 }).bytes / recipe.sectorSize) * recipe.sectorSize;
       return { start, end: start + sectors * recipe.sectorSize };
     });
-  return { ...recipeSpeed(recipe), weak: stretches(recipe.weak), dead: stretches(recipe.dead) };
+  const slope = recipe.medium === 'hdd' ? PLATTER_SLOPE : 0;
+  return { ...recipeSpeed(recipe), slope, weak: stretches(recipe.weak), dead: stretches(recipe.dead) };
 }

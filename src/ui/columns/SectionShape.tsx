@@ -1,4 +1,4 @@
-import type { Survey } from '@/core/inspect';
+import { knownInfo, volumeNumbered, type Survey } from '@/core/inspect';
 import { findKind } from '@/core/fs';
 import { isMade, nameOf, type LaidVolume, type VolumeId } from '@/core/layout';
 import { ROLE_WORDS, roleColours, useSizes } from '../kit';
@@ -34,8 +34,8 @@ const MEDIUM = 44;
 function usedOf(volume: LaidVolume, survey: Survey): number | undefined {
   if (volume.format || volume.origin.kind === 'new') return 0;
   if (volume.origin.kind === 'copy') return volume.origin.bounds ? volume.origin.used : undefined;
-  const { number } = volume.origin;
-  return survey.volumes.find((v) => v.number === number)?.info?.used;
+  const now = volumeNumbered(survey, volume.origin.number);
+  return now && knownInfo(now)?.used;
 }
 
 function sameProps(a: Props, b: Props): boolean {

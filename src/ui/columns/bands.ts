@@ -1,5 +1,5 @@
 /** The bands between two columns: for every kept volume where its data goes, dark for what is in use. */
-import type { Survey } from '@/core/inspect';
+import { knownInfo, volumeNumbered, type Survey } from '@/core/inspect';
 import { HERE } from '@/core/place';
 import { area, curveBumpX } from 'd3-shape';
 import { yInSection, type Column, type Section } from './geometry';
@@ -21,7 +21,8 @@ export function bandsBetween(now: Column, planned: Column, survey: Survey, x0: n
     const from = now.sections.find((s) => s.volume?.id === to.volume!.id);
     if (!from) return [];
     const { number } = to.volume.origin;
-    const used = survey.volumes.find((v) => v.number === number)?.info?.used;
+    const of = volumeNumbered(survey, number);
+    const used = of && knownInfo(of)?.used;
     const usedEnd = (s: Section): number => (used === undefined ? s.y + s.height : yInSection(s, s.start + used));
     return [
       {

@@ -249,11 +249,6 @@ const Tools = memo(function Tools({ current, planned, bounds, selected }: ToolsP
           Copy…
         </Button>
       </Tooltip>
-      <Tooltip title="Write over what nobody wants (W)">
-        <Button onClick={() => ask({ kind: 'wipe' })} disabled={readOnly}>
-          Wipe…
-        </Button>
-      </Tooltip>
     </div>
   );
 });

@@ -1,6 +1,7 @@
 'use client';
 
 import type { Beyond } from '@/core/fs';
+import { volumeNumbered } from '@/core/inspect';
 import type { LaidVolume } from '@/core/layout';
 import { engine } from '@/engine';
 import type { Current } from '@/state';
@@ -15,7 +16,7 @@ export function FloorReasons({ current, volume }: { readonly current: Current; r
   const size = useSizes();
   const [beyond, setBeyond] = useState<Beyond>();
   const number = volume.origin.kind === 'kept' ? volume.origin.number : 0;
-  const limits = current.disk.survey?.volumes.find((v) => v.number === number)?.limits;
+  const limits = volumeNumbered(current.disk.survey!, number)?.limits;
   useEffect(() => {
     let live = true;
     void engine('beyond', current.id, number, volume.length).then((found) => live && setBeyond(found));

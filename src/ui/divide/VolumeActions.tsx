@@ -63,6 +63,9 @@ export function VolumeActions({ current, planned, bounds, volume }: VolumeInHand
           Format
         </Button>
       ) : null}
+      <Button size="small" danger disabled={readOnly} onClick={() => ask({ kind: 'wipe' })}>
+        Wipe…
+      </Button>
       {planned.table === 'none' ? null : (
         <Button
           size="small"

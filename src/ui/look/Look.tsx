@@ -1,6 +1,6 @@
 'use client';
 
-import type { SurveyedVolume } from '@/core/inspect';
+import { knownInfo, type SurveyedVolume } from '@/core/inspect';
 import { formatBytes, formatSize } from '@/core/size';
 import { look, mediumWords, type Current } from '@/state';
 import { Alert, Button, Table, type TableColumnsType } from 'antd';
@@ -9,16 +9,13 @@ import { Contents } from '../contents';
 import { Facts, LetterChip, MiniColumn, ROLE_WORDS, useSizes } from '../kit';
 import styles from './look.module.css';
 
-/** What is known of a volume, be it damaged. */
-const knownOf = ({ info, seen }: SurveyedVolume) => info ?? seen?.volume.info;
-
 /** Which disk is it really: identity, volumes, findings, contents. */
 export function Look({ current }: { readonly current: Current }) {
   const size = useSizes();
   const { disk, job } = current;
   const survey = disk.survey!;
   const [number, setNumber] = useState(
-    () => survey.volumes.filter((v) => knownOf(v)).sort((a, b) => b.files - a.files)[0]?.number,
+    () => survey.volumes.filter((v) => knownInfo(v)).sort((a, b) => b.files - a.files)[0]?.number,
   );
   const volume = survey.volumes.find((v) => v.number === number);
   const now = job!.now;
@@ -33,17 +30,17 @@ export function Look({ current }: { readonly current: Current }) {
       render: (_, v) =>
         letterOf(v)?.letter ? <LetterChip letter={letterOf(v)!.letter!} role={letterOf(v)!.role} /> : null,
     },
-    { title: 'Label', render: (_, v) => knownOf(v)?.label || '(none)' },
+    { title: 'Label', render: (_, v) => knownInfo(v)?.label || '(none)' },
     { title: 'Role', width: 90, render: (_, v) => ROLE_WORDS[letterOf(v)?.role ?? v.role] },
     {
       title: 'File system',
       width: 130,
-      render: (_, v) => `${knownOf(v)?.title ?? v.recognised?.title ?? 'not known'}${v.fault ? ', damaged' : ''}`,
+      render: (_, v) => `${knownInfo(v)?.title ?? v.recognised?.title ?? 'not known'}${v.fault ? ', damaged' : ''}`,
     },
     { title: 'Size', align: 'right', width: 100, render: (_, v) => size(v.length) },
-    { title: 'In use', align: 'right', width: 100, render: (_, v) => (knownOf(v) ? size(knownOf(v)!.used) : '') },
+    { title: 'In use', align: 'right', width: 100, render: (_, v) => (knownInfo(v) ? size(knownInfo(v)!.used) : '') },
     { title: 'Floor', align: 'right', width: 100, render: (_, v) => (v.limits ? size(v.limits.floor.bytes) : '') },
-    { title: 'Files', align: 'right', width: 80, render: (_, v) => (knownOf(v) ? v.files : '') },
+    { title: 'Files', align: 'right', width: 80, render: (_, v) => (knownInfo(v) ? v.files : '') },
   ];
   const findings = [...survey.findings, ...survey.volumes.flatMap((v) => v.findings)];
   return (
@@ -88,9 +85,9 @@ export function Look({ current }: { readonly current: Current }) {
         pagination={false}
         locale={{ emptyText: 'No volume on this disk yet.' }}
         rowClassName={(v) => (v.number === number ? styles.chosen! : '')}
-        onRow={(v) => ({ onClick: () => knownOf(v) && setNumber(v.number) })}
+        onRow={(v) => ({ onClick: () => knownInfo(v) && setNumber(v.number) })}
       />
-      {volume && knownOf(volume) ? (
+      {volume && knownInfo(volume) ? (
         <Contents key={`${current.id}-${volume.number}`} diskId={current.id} volume={volume} />
       ) : null}
     </div>

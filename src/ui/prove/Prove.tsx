@@ -155,7 +155,7 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
 function WipeFacts({ wipe }: { readonly wipe: WipeProof }) {
   const size = useSizes();
   return (
-    <section>
+    <section className={styles.volume}>
       <h2>{wipe.title}</h2>
       <Facts
         items={[

@@ -2,6 +2,7 @@
 
 import { findKind } from '@/core/fs';
 import { usedOf } from '@/core/goal';
+import { volumeNumbered } from '@/core/inspect';
 import { changesBetween, nameOf, type ChangedVolume, type LaidVolume } from '@/core/layout';
 import type { Current } from '@/state';
 import { Table, type TableColumnsType } from 'antd';
@@ -15,6 +16,11 @@ export function BeforeAfter({ current }: { readonly current: Current }) {
   const planned = history.present;
   const { volumes: rows } = changesBetween(now, planned);
   const free = (v: LaidVolume): string => size(v.length - usedOf(current.disk.survey!, v));
+  /** Whether something of it is mended first. */
+  const isMended = ({ was }: ChangedVolume): boolean => {
+    if (!planned.mend || was?.origin.kind !== 'kept') return false;
+    return (volumeNumbered(current.disk.survey!, was.origin.number)?.seen?.mends.length ?? 0) > 0;
+  };
   const columns: TableColumnsType<ChangedVolume> = [
     {
       title: 'Volume',
@@ -31,7 +37,7 @@ export function BeforeAfter({ current }: { readonly current: Current }) {
     { title: 'Now', align: 'right', render: (_, { was }) => (was ? size(was.length) : 'not there') },
     { title: 'Planned', align: 'right', render: (_, { is }) => (is ? size(is.length) : 'gone') },
     { title: 'Free afterwards', align: 'right', render: (_, { is }) => (is ? free(is) : '') },
-    { title: 'What happens', render: (_, row) => whatHappens(row, size).join(', ') },
+    { title: 'What happens', render: (_, row) => whatHappens(row, size, isMended(row)).join(', ') },
   ];
   return (
     <>
@@ -41,7 +47,7 @@ export function BeforeAfter({ current }: { readonly current: Current }) {
   );
 }
 
-function whatHappens({ was, is, what }: ChangedVolume, size: (bytes: number) => string): string[] {
+function whatHappens({ was, is, what }: ChangedVolume, size: (bytes: number) => string, mended: boolean): string[] {
   const title = is ? (findKind(is.fileSystem)?.title ?? is.knownAs ?? 'content not known') : '';
   const by = was && is ? { length: is.length - was.length, start: is.start - was.start } : { length: 0, start: 0 };
   const words: Readonly<Record<ChangedVolume['what'][number], () => string>> = {
@@ -59,5 +65,6 @@ function whatHappens({ was, is, what }: ChangedVolume, size: (bytes: number) => 
     placed: () => (is!.logical ? 'becomes logical' : 'becomes primary'),
     marked: () => (is!.flags.length > 0 ? `marked ${is!.flags.join(', ')}` : 'marks taken away'),
   };
-  return what.length > 0 ? what.map((one) => words[one]()) : ['stays as it is'];
+  const happens = [...(mended ? ['mended'] : []), ...what.map((one) => words[one]())];
+  return happens.length > 0 ? happens : ['stays as it is'];
 }

@@ -8,11 +8,10 @@ import { dropScan, look, pauseTask, scanDisk, useBench, useHealth, type Current 
 import { Button, Popconfirm, Progress } from 'antd';
 import { downloadText, useSizes } from '../kit';
 import { DiskColumn } from './DiskColumn';
-import { Thread } from './Thread';
+import { HEIGHT, Thread } from './Thread';
 import { hitPlace, volumeWords } from './words';
 import styles from './sound.module.css';
 
-const COLUMN_HEIGHT = 448;
 const SHOWN = 60;
 
 /** Every sector read: the thread, what can't be read and which files that hits, and what follows. */
@@ -23,7 +22,7 @@ export function Scan({ current }: { readonly current: Current }) {
   return (
     <div className={styles.scan}>
       <div className={styles.picture}>
-        <DiskColumn layout={job!.now} survey={survey} height={COLUMN_HEIGHT} />
+        <DiskColumn layout={job!.now} survey={survey} height={HEIGHT} />
         {scan ? (
           <Thread layout={job!.now} scan={scan} />
         ) : (
@@ -64,8 +63,9 @@ function ScanState({ id, scan }: { readonly id: string; readonly scan: ScanRecor
   return (
     <section>
       <h2>{goes ? 'Scanning' : whole ? 'Scanned' : 'Paused'}</h2>
-      <p aria-live="polite">{`${size(scan.done)} of ${size(scan.size)} read${goes ? leftWords(scan, task) : `, ${new Date(scan.updated).toLocaleString()}`}`}</p>
+      <p aria-live="polite">{`${size(scan.done)} of ${size(scan.size)} read${goes ? leftWords(scan, task) : ''}`}</p>
       <Progress percent={Math.floor((scan.done / scan.size) * 100)} showInfo={false} aria-label="Scan" />
+      {goes ? null : <p className={styles.measured}>{new Date(scan.updated).toLocaleString()}</p>}
       <div className={styles.buttons}>
         {goes ? (
           <Button onClick={() => void pauseTask(id)}>Pause</Button>

@@ -120,5 +120,13 @@ function Measurements({ id, shown, own }: MeasurementsProps) {
         ) : null,
     },
   ];
-  return <Table size="small" rowKey="name" columns={columns} dataSource={[...shown]} pagination={false} />;
+  return (
+    <Table
+      size="small"
+      rowKey={({ name, result }) => `${name} ${result.taken}`}
+      columns={columns}
+      dataSource={[...shown]}
+      pagination={false}
+    />
+  );
 }

@@ -7,10 +7,10 @@ import { useSizes } from '../kit';
 import { hitPlace } from './words';
 import styles from './sound.module.css';
 
-const ROWS = 32;
+const ROWS = 44;
 const PER_ROW = PARTS / ROWS;
 const WIDTH = 540;
-const HEIGHT = 448;
+export const HEIGHT = 616;
 const PITCH = HEIGHT / ROWS;
 /** How much of a row's pitch the thread takes where the disk was fastest, and where it was slowest. */
 const [THICKEST, THINNEST] = [0.72, 0.12];
@@ -82,7 +82,7 @@ function draw(canvas: HTMLCanvasElement, layout: Layout, { course, done, size, f
   paint.clearRect(0, 0, WIDTH, HEIGHT);
   const fastest = Math.max(1, ...course);
   const thickness = (speed: number): number =>
-    PITCH * (THINNEST + (THICKEST - THINNEST) * Math.sqrt(Math.min(1, speed / fastest)));
+    PITCH * (THINNEST + (THICKEST - THINNEST) * Math.min(1, speed / fastest));
   const step = WIDTH / PER_ROW;
   for (let row = 0; row < ROWS; row++) {
     const y = (row + 0.5) * PITCH;

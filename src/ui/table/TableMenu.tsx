@@ -4,7 +4,7 @@ import { compareTables, copyFault, parseTableCopy, tableCopy, type TableCopy, ty
 import { convertTable, mendTable, newTable, type Bounds, type Layout } from '@/core/layout';
 import { deriveRestore, lossWords } from '@/core/plan';
 import type { Survey } from '@/core/inspect';
-import { edit, look, startRunning, useBench, type Current } from '@/state';
+import { ask, edit, look, startRunning, useBench, type Current } from '@/state';
 import { Alert, Button, Dropdown, Input, Modal, Segmented } from 'antd';
 import { useState } from 'react';
 import { downloadText } from '../kit';
@@ -32,12 +32,14 @@ export function TableMenu({ current, planned, bounds }: Props) {
     { key: 'new', label: 'New empty table…' },
     ...(survey.table === 'none' ? [] : [{ key: 'save', label: 'Save a copy of the table' }]),
     { key: 'restore', label: 'Put a saved table back…' },
+    { key: 'wipe', label: 'Wipe the disk, or what is unallocated…' },
   ];
   const act = (key: string): void => {
     if (key === 'convert') edit(id, (layout) => convertTable(layout, bounds, other));
     else if (key === 'mend') edit(id, mendTable);
     else if (key === 'save')
       downloadText(`${disk.stored.name} table.json`, 'application/json', JSON.stringify(tableCopy(survey), null, 2));
+    else if (key === 'wipe') ask({ kind: 'wipe' });
     else setDialog(key as 'new' | 'restore');
   };
   return (
