@@ -50,9 +50,9 @@ export const inspect = (path: string, options: LookOptions, files = systemFiles)
       `${disk.size.decimal} (${disk.size.binary}), ${disk.sectorSize}-byte sectors, table: ${disk.table}`,
       ...document.volumes.map((v) => {
         const use =
-          v.used === null
+          v.used === null || v.floor === null
             ? (v.fault ?? 'content not known')
-            : `${formatSize(v.used)} in use, floor ${formatSize(v.floor!.bytes)}`;
+            : `${formatSize(v.used)} in use, floor ${formatSize(v.floor.bytes)}`;
         return `${v.number}  at ${formatSize(v.start)}  ${v.size.binary}  ${v.fileSystem}  ${v.label || '-'}  ${use}`;
       }),
       ...document.unallocated.map((gap) => `   at ${formatSize(gap.start)}  ${gap.size.binary} unallocated`),

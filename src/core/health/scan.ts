@@ -34,6 +34,7 @@ const SLOW_SECONDS = 0.75;
 const UNKNOWN_SECONDS = 2;
 const UNKNOWN_SPEED = 4_000_000;
 const REMEMBERED = 32;
+const ENOUGH_KNOWN = 8;
 
 /** Bytes that are read at a time on a device of a size. */
 export function pieceFor(size: number): number {
@@ -66,7 +67,9 @@ class Scan {
     const piece = pieceFor(this.device.size);
     for (const { start, end } of stretches)
       for (let at = start; at < end;) {
-        const next = Math.min(end, (Math.floor(at / piece) + 1) * piece);
+        // What is usual is found out in short pieces.
+        const step = this.#recent.length < ENOUGH_KNOWN ? LEAST_PIECE : piece;
+        const next = Math.min(end, (Math.floor(at / step) + 1) * step);
         yield* this.#piece(at, next);
         at = next;
       }

@@ -94,6 +94,8 @@ async function* candidatesIn(
     for (; at < range.end; at += CHUNK) {
       signal?.throwIfAborted();
       const length = Math.min(CHUNK + AHEAD, stretch.end - at);
+      // What is made up has no structures in it, and takes long to make.
+      if (device.sources(at, length)) continue;
       await device.read(at, buffer.subarray(0, length));
       for (let i = 0; i < Math.min(CHUNK, length) && i + 2 * STEP <= length; i += STEP)
         for (const { driver, start, length: whole } of tracesIn(

@@ -7,6 +7,7 @@
 import { sameBytes } from '@/core/bytes';
 import { PatchedDevice, type BlockDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
+import { countSet } from '../bitmap';
 import { changesOf } from '../mending';
 import type { Mend, Trace } from '../port';
 import {
@@ -25,6 +26,7 @@ import { readTree, type ExfatTree } from './tree';
 const SECTOR_SIZES = [512, 1024, 2048, 4096];
 const FLAGS_AT = 106;
 const PERCENT_AT = 112;
+const PERCENT_UNKNOWN = 0xff;
 /** Findings that a bitmap made anew does away with, or has nothing to do with. */
 const BESIDE = new Set(['exfat.unmarked', 'exfat.lost-clusters', 'exfat.dirty', 'exfat.media', 'exfat.backup-boot']);
 
@@ -87,10 +89,20 @@ async function regionMends(device: BlockDevice): Promise<Mend[] | undefined> {
     const there = await device.bytes(0, 512);
     // Flags and use are kept up to date in the first region alone, and are no part of its checksum.
     const kept = looksLikeExfat(there) ? there : undefined;
-    for (const at of [FLAGS_AT, FLAGS_AT + 1, PERCENT_AT]) bytes[at] = kept ? kept[at]! : at === PERCENT_AT ? 0xff : 0;
-    return [{ offset: 0, bytes, what: 'the boot region', from: 'its copy' }];
+    for (const at of [FLAGS_AT, FLAGS_AT + 1, PERCENT_AT]) bytes[at] = kept?.[at] ?? 0;
+    const back: Mend = { offset: 0, bytes, what: 'the boot region', from: 'its copy' };
+    if (!kept) bytes[PERCENT_AT] = await percentIn(new PatchedDevice(device, [back]));
+    return [back];
   }
   return undefined;
+}
+
+/** The share of clusters in use, in whole percents; what is not known has a mark of its own (section 3.1.18). */
+async function percentIn(device: BlockDevice): Promise<number> {
+  const opened = await openTree(device);
+  if (!opened) return PERCENT_UNKNOWN;
+  const { g, tree } = opened;
+  return Math.floor((100 * countSet(tree.bits, g.clusterCount)) / g.clusterCount);
 }
 
 /** All that the checksum is made over. */
