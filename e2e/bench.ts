@@ -1,4 +1,5 @@
 /** What the browser tests share: a bench that is ready, a disk in hand, an image file. */
+import AxeBuilder from '@axe-core/playwright';
 import { expect, type FileChooser, type Locator, type Page } from '@playwright/test';
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, writeFileSync } from 'node:fs';
@@ -14,6 +15,13 @@ export async function openBench(page: Page): Promise<void> {
   });
   await page.goto('/');
   await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();
+}
+
+/** What a person who can't see the page, or can't point at it, would stumble over. */
+export async function axe(page: Page): Promise<void> {
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  const serious = violations.filter((v) => v.impact === 'serious' || v.impact === 'critical');
+  expect(serious.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`)).toEqual([]);
 }
 
 /** Takes a demo disk to Divide, once it is open. */

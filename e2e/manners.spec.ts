@@ -1,12 +1,5 @@
-import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { divideStick, openBench, select, STICK, storedIn } from './bench';
-
-async function axe(page: Page): Promise<void> {
-  const { violations } = await new AxeBuilder({ page }).analyze();
-  const serious = violations.filter((v) => v.impact === 'serious' || v.impact === 'critical');
-  expect(serious.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`)).toEqual([]);
-}
+import { axe, divideStick, openBench, select, STICK, storedIn } from './bench';
 
 /** Everything that opens beside the plan. */
 async function helpers(page: Page): Promise<void> {

@@ -1,6 +1,6 @@
 /** Mutated images: no hang, no untyped error, no write, whatever is asked of them. */
 import { rounds } from '@/core/fixtures/rounds';
-import { MemoryDevice, type BlockDevice } from '@/core/device';
+import { MemoryDevice, PatchedDevice, type BlockDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
 import { surveyDisk } from '@/core/inspect';
 import { parseTarget, resolveTarget } from '@/core/job';
@@ -10,11 +10,13 @@ import { buildStick } from '@/core/run/fixtures/sticks';
 import { makeVolume, fillRandomly, openVolume } from '@/core/fs/fixtures/volumes';
 import { takeManifest } from '@/core/proof';
 import { StepTransaction } from '@/core/run/step-transaction';
-import { probeFileSystem } from '@/core/fs';
+import { driverOf, probeFileSystem, tracesIn } from '@/core/fs';
+import { Session } from '@/core/session';
 import { describe, expect, it } from 'vitest';
 
 const MIB = 1024 * 1024;
 const CASES = rounds(300, 2500);
+const MENDED = rounds(60, 1000);
 
 /** A device that fails the test when it is written. */
 class Sealed extends MemoryDevice {
@@ -119,6 +121,45 @@ describe('mutated NTFS volumes', () => {
   });
 });
 
+/** Errors of a volume as it is, or undefined where it does not open. */
+async function errorsOf(kind: string, device: BlockDevice): Promise<number | undefined> {
+  try {
+    const findings = await (await openVolume(kind, device)).check();
+    return findings.filter((f) => f.severity === 'error').length;
+  } catch (error) {
+    if (isCoreError(error)) return undefined;
+    throw error;
+  }
+}
+
+describe('mending mutated volumes', () => {
+  it.each([
+    ['fat32', 40 * MIB, 20_000],
+    ['fat16', 20 * MIB, 60_000],
+    ['exfat', 4 * MIB, 20_000],
+    ['ntfs', 8 * MIB, 90_000],
+    ['ext4', 20 * MIB, 60_000],
+    ['ext2', 20 * MIB, 60_000],
+  ])('makes %s no worse, ends, and writes nothing', async (kind, size, structures) => {
+    const source = await makeVolume({ kind, size, ...(kind === 'fat32' ? { clusterSize: 512 } : {}) });
+    await fillRandomly(kind, source, 5, 0.1);
+    const bytes = await source.bytes(0, size);
+    const device = new Sealed(bytes);
+    for (let seed = 0; seed < MENDED; seed++) {
+      const undo = mutate(bytes, structures, seededRandom(seed));
+      await typed(seed, async () => {
+        const before = await errorsOf(kind, device);
+        const mends = await driverOf(kind)!.mends(device);
+        const after = await errorsOf(kind, new PatchedDevice(device, mends));
+        if (before !== undefined && (after === undefined || after > before))
+          throw new Error(`${before} errors became ${after}: ${mends.map((m) => m.what).join()}`);
+        tracesIn(bytes.subarray(0, 65_536), 0);
+      });
+      restore(bytes, undo);
+    }
+  });
+});
+
 describe('mutated disks', () => {
   it.each(['mbr', 'gpt'] as const)('with a table: %s', async (table) => {
     const volumes = ['A', 'B', 'C', 'D', 'E'].map((label) => ({ size: '3 MiB', fileSystem: 'fat12', label }));
@@ -129,6 +170,8 @@ describe('mutated disks', () => {
       const undo = mutate(buffer, table === 'gpt' ? 18_000 : 512, random);
       for (let i = 0; i < 3; i++) undo.push(...entryUndo(buffer, random));
       await typed(seed, () => exercise(device));
+      if (seed % 10 === 0)
+        await typed(seed, async () => void (await (await Session.open(device, 'disk', true)).find()));
       restore(buffer, undo);
     }
   });

@@ -55,13 +55,22 @@ await page.getByLabel('Name').fill('Café till');
 await shoot(page, 'describe');
 await page.getByRole('button', { name: 'Cancel' }).click();
 await page.getByRole('button', { name: 'Open Herbarium scans' }).click();
-await page.getByRole('button', { name: 'Divide', exact: true }).click();
-await page.getByRole('group', { name: 'The disk now and planned' }).waitFor();
-await page.waitForTimeout(1000);
-await page.getByRole('button', { name: 'Table…' }).click();
-await page.getByRole('menuitem', { name: /New empty table/ }).click();
-await shoot(page, 'table');
+await page.getByText('Scan', { exact: true }).click();
+await page.getByRole('button', { name: 'Scan the disk' }).click();
+await page.getByRole('heading', { name: 'Scanned' }).waitFor();
+await shoot(page, 'scan');
+await page.getByText('Speed', { exact: true }).click();
+await page.getByRole('button', { name: 'Measure how fast it is' }).click();
+await page.getByRole('button', { name: 'Measure again' }).waitFor();
+await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
+await page.getByRole('button', { name: 'Open Orchid camera card' }).click();
+await page.getByRole('button', { name: 'Measure how fast it is' }).click();
+await page.getByRole('button', { name: 'Measure again' }).waitFor();
+await page.getByLabel('Beside another disk').click();
+await page.getByTitle('Herbarium scans').click();
 await page.keyboard.press('Escape');
+await shoot(page, 'speed');
+await page.getByText('Volumes', { exact: true }).click();
 await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
 await page.getByRole('button', { name: 'Open Label printer stick' }).click();
 await page.getByText('READ ME FIRST.txt').waitFor();
@@ -110,17 +119,29 @@ await ssd
 await ssd.getByRole('button', { name: 'Make bigger…' }).click();
 await shoot(ssd, 'ways');
 
-const full = await open('light');
-await full.getByRole('button', { name: 'Open Herbarium scans' }).click();
-await full.getByRole('button', { name: 'Divide', exact: true }).click();
-await full
-  .getByRole('group', { name: 'The disk now and planned' })
-  .getByRole('button', { name: /C Scanner/ })
-  .focus();
-await full.keyboard.press('Enter');
-await full.keyboard.press('Alt+ArrowDown');
-await full.getByRole('button', { name: /Set aside on/ }).waitFor();
-await shoot(full, 'aside');
+const lost = await open('light');
+await lost.getByRole('button', { name: 'Open Glasshouse card' }).click();
+await lost.getByRole('button', { name: 'Divide', exact: true }).click();
+await lost.getByRole('button', { name: 'Table…' }).click();
+await lost.getByRole('menuitem', { name: /New empty table/ }).click();
+await lost.getByLabel(/Type the name of the disk/).fill('Glasshouse card');
+await lost.getByRole('button', { name: 'Plan the new table' }).click();
+await lost.getByRole('button', { name: 'Review the work order' }).click();
+await lost.getByLabel(/Nothing of this disk stays/).fill('Glasshouse card');
+await lost.getByRole('button', { name: 'Run the work order' }).click();
+await lost.getByText('Done. Nothing was kept').waitFor({ timeout: 60_000 });
+await lost.getByRole('button', { name: 'Look', exact: true }).click();
+await lost.getByText('Lost volumes', { exact: true }).click();
+await lost.getByRole('button', { name: 'Search what no volume names' }).click();
+await lost.getByRole('button', { name: 'Look into' }).nth(1).click({ timeout: 60_000 });
+await shoot(lost, 'lost');
+
+const wipe = await open('light');
+await wipe.getByRole('button', { name: 'Open Label printer stick' }).click();
+await wipe.getByRole('button', { name: 'Divide', exact: true }).click();
+await wipe.getByRole('button', { name: 'Wipe…' }).click();
+await wipe.getByText(/^The free space inside E LABELS/).click();
+await shoot(wipe, 'wipe');
 
 const folders = await open('light');
 await folders.getByRole('button', { name: 'Open Front desk SSD' }).click();
@@ -146,6 +167,4 @@ await shoot(copy, 'copy');
 const dark = await open('dark');
 await split(dark);
 await shoot(dark, 'divide-dark');
-await dark.getByRole('button', { name: 'Review the work order' }).click();
-await shoot(dark, 'review-dark');
 await browser.close();

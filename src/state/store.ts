@@ -80,7 +80,7 @@ export interface LookedTransfers {
 export type LookTab = 'volumes' | 'scan' | 'speed' | 'findings' | 'lost';
 
 /** What reads the whole of a disk just now. */
-export type HealthTask = { readonly startedAt: number } & (
+type HealthTask = { readonly startedAt: number } & (
   | { readonly kind: 'scan'; readonly from: number }
   | { readonly kind: 'speed' | 'find'; readonly share: number }
   | { readonly kind: 'mends' }

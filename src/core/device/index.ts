@@ -9,7 +9,6 @@ export { MediumDevice } from './medium-device';
 export type { MediumModel } from './medium-device';
 export { PAGE_BYTES } from './page-cache';
 export { PatchedDevice } from './patched-device';
-export type { Patch } from './patched-device';
 export { fillProcedural } from './procedural';
 export { SalvageDevice } from './salvage-device';
 export { SparseDevice } from './sparse-device';

@@ -3,7 +3,7 @@ import { CoreError } from '@/core/errors';
 import { BlockDevice } from './block-device';
 
 /** Bytes that stand at an offset instead of what is there. */
-export interface Patch {
+interface Patch {
   readonly offset: number;
   readonly bytes: Uint8Array;
 }

@@ -149,7 +149,7 @@ export interface EntryDetails {
 }
 
 /** How a kind stores a link that leads to a path of another volume. */
-export interface LinkMaking {
+interface LinkMaking {
   /** What its system finds the other volume by. */
   readonly by: 'letter' | 'label';
   /** Where it leads, as a person would write it. */

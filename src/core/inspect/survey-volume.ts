@@ -61,7 +61,7 @@ export interface SurveyedVolume {
 export type MendNote = Pick<Mend, 'what' | 'from' | 'unsure'>;
 
 /** A volume as it is once it is mended; with nothing to mend where it only reaches past its place. */
-export interface SeenVolume {
+interface SeenVolume {
   readonly volume: SurveyedVolume;
   readonly mends: readonly MendNote[];
 }

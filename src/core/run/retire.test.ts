@@ -1,5 +1,6 @@
 /** Wiping, mending, and putting volumes back: what was asked changes and nothing else, whatever is cut. */
 import { MemoryDevice, WindowDevice } from '@/core/device';
+import { CoreError } from '@/core/errors';
 import { layoutOf, surveyDisk, type Survey } from '@/core/inspect';
 import { parseTarget, resolveTarget, type TargetInput } from '@/core/job';
 import { derivePlan, type Plan } from '@/core/plan';
@@ -130,6 +131,47 @@ describe('what is unallocated', () => {
     expect(chi).toBeGreaterThan(160);
     expect(chi).toBeLessThan(375);
     expect(Buffer.compare(bytes, ends[1]!.buffer.subarray(15 * MIB, 18 * MIB))).not.toBe(0);
+  });
+});
+
+/** A disk with sectors that can't be written. */
+class Worn extends MemoryDevice {
+  constructor(
+    bytes: Uint8Array,
+    private readonly from: number,
+    private readonly to: number,
+  ) {
+    super(bytes);
+  }
+
+  protected override async writeAt(offset: number, from: Uint8Array): Promise<void> {
+    if (offset < this.to && this.from < offset + from.length)
+      throw new CoreError('device.write-failed', { offset, length: from.length });
+    await super.writeAt(offset, from);
+  }
+}
+
+describe('sectors that can’t be written', () => {
+  const wipe: TargetInput['wipe'] = [{ what: 'unallocated', pattern: 'ones' }];
+
+  it('are told, and everything else is written over', async () => {
+    const { buffer } = await shelf(['fat16'], 'mbr');
+    const { plan } = await planned(new MemoryDevice(buffer.slice()), { volumes: [{ keep: 1 }], wipe });
+    const [from, to] = [16 * MIB + 512, 16 * MIB + 2048];
+    const disk = new Worn(buffer, from, to);
+    const certificate = await startRun(plan, ports(disk));
+    expect(certificate.outcome).toBe('differs');
+    expect(certificate.wipes![0]).toMatchObject({ unwrittenBytes: 1536, differing: 1536 });
+    expect(certificate.wipes![0]!.unwritten[0]).toEqual({ start: from, length: 512 });
+    const left = buffer.subarray(15 * MIB, 18 * MIB).reduce((sum, b) => sum + (b === 0xff ? 0 : 1), 0);
+    expect(left).toBe(1536);
+  });
+
+  it('are a disk that is gone where all are, and the run stops', async () => {
+    const { buffer } = await shelf(['fat16'], 'mbr');
+    const { plan } = await planned(new MemoryDevice(buffer.slice()), { volumes: [{ keep: 1 }], wipe });
+    const disk = new Worn(buffer, 15 * MIB, 18 * MIB);
+    await expect(startRun(plan, ports(disk))).rejects.toMatchObject({ code: 'device.write-failed' });
   });
 });
 

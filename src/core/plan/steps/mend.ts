@@ -24,6 +24,7 @@ export const mend: StepKind<MendStep> = {
     lost: z.boolean(),
     mends: z.array(z.strictObject({ what: words, from: words, unsure: words.optional() })).max(10_000),
   }),
+  restarts: true,
   words: ({ name, lost, mends }) => ({
     title: lost ? `Put ${name} back` : `Mend ${name}`,
     detail:

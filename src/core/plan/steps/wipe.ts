@@ -6,7 +6,7 @@ import { z } from 'zod';
 import { baseShape, herePlaceSchema, numberSchema, type StepBase, type StepKind } from './step-kind';
 
 /** What is wiped: see `WipeWish` of the layout. */
-export type Wiped = 'unallocated' | 'free' | 'volume' | 'disk';
+type Wiped = 'unallocated' | 'free' | 'volume' | 'disk';
 
 export interface WipeStep extends StepBase {
   readonly kind: 'wipe';
@@ -48,6 +48,7 @@ export const wipe: StepKind<WipeStep> = {
     passes: z.array(z.enum(PATTERNS)).min(1).max(35),
     compare: z.number().min(0).max(1),
   }),
+  restarts: ({ what }) => what === 'free',
   words: (step, units) => {
     const bytes = step.places.reduce((sum, p) => sum + p.length, 0);
     const size = step.what === 'free' ? 'every cluster that no file has' : formatSize(bytes, units);

@@ -2,7 +2,7 @@
  * Writing over what nobody wants. What was there is not kept, so that there is nothing to redo: after a cut it goes on from
  * the last stretch that the journal knows is durable, with the same bytes.
  */
-import type { BlockDevice } from '@/core/device';
+import { sameBytes } from '@/core/bytes';
 import { isCoreError } from '@/core/errors';
 import { joinRanges, type ByteRange } from '@/core/fs';
 import { fillPattern, isCompared, newKey, PATTERN_CHUNK } from '@/core/health';
@@ -10,8 +10,13 @@ import type { WipeStep } from '@/core/plan';
 import { readJournal } from '../journal-state';
 import type { StepContext, StepRunner } from './step-context';
 
-/** Bytes after which what was written is made durable and noted. */
+/** Bytes after which what was written is made durable and noted, at least; of a large disk so many times in all. */
 const NOTED_EVERY = 64 * PATTERN_CHUNK;
+const NOTED_TIMES = 256;
+/** Zeros are not made, and are written in longer pieces. */
+const ZEROS_CHUNK = 64 * PATTERN_CHUNK;
+/** Sectors that fail one after the other on a disk that is worn; on one that is gone all do. */
+const MOST_FAILED_IN_ROW = 4096;
 
 /** Where a wipe is, as its journal says. */
 interface Progress {
@@ -68,16 +73,22 @@ async function progressOf({ ports: { journal }, index }: StepContext): Promise<P
   return { key, pass: 0, done: 0 };
 }
 
-/** Parts of ranges that do not cross a multiple of {@link PATTERN_CHUNK}, with how many bytes come before each. */
-function* partsOf(
-  ranges: readonly ByteRange[],
-): Generator<{ at: number; within: number; length: number; before: number }> {
+/** A part of what is wiped, with the multiple that it begins behind, and how many bytes come before it. */
+interface Part {
+  readonly at: number;
+  readonly within: number;
+  readonly length: number;
+  readonly before: number;
+}
+
+/** Parts of ranges that do not cross a multiple of `chunk`. */
+function* partsOf(ranges: readonly ByteRange[], chunk = PATTERN_CHUNK): Generator<Part> {
   let before = 0;
   for (const { start, end } of ranges)
     for (let at = start; at < end;) {
-      const chunk = Math.floor(at / PATTERN_CHUNK) * PATTERN_CHUNK;
-      const length = Math.min(chunk + PATTERN_CHUNK, end) - at;
-      yield { at: chunk, within: at - chunk, length, before };
+      const from = Math.floor(at / chunk) * chunk;
+      const length = Math.min(from + chunk, end) - at;
+      yield { at: from, within: at - from, length, before };
       before += length;
       at += length;
     }
@@ -93,6 +104,8 @@ async function writePass(
   const { disk, journal, signal } = context.ports;
   const pattern = passes[pass]!;
   const buffer = new Uint8Array(PATTERN_CHUNK);
+  const total = ranges.reduce((sum, r) => sum + r.end - r.start, 0);
+  const often = Math.max(NOTED_EVERY, total / NOTED_TIMES);
   let noted = done;
   const note = async (upTo: number): Promise<void> => {
     await disk.flush();
@@ -100,40 +113,48 @@ async function writePass(
     await journal.flush();
     noted = upTo;
   };
+  const attempts = new Attempts(context);
   let end = done;
-  for (const { at, within, length, before } of partsOf(ranges)) {
+  for (const { at, within, length, before } of partsOf(ranges, pattern === 'zeros' ? ZEROS_CHUNK : PATTERN_CHUNK)) {
     if (before + length <= done) continue;
     signal?.throwIfAborted();
-    if (pattern === 'zeros') await attempt(disk, at + within, length, context, (o, n) => disk.discard(o, n));
+    if (pattern === 'zeros') await attempts.write(at + within, length, (o, n) => disk.discard(o, n));
     else {
       fillPattern(pattern, key, pass, at, buffer);
-      await attempt(disk, at + within, length, context, (o, n) => disk.write(o, buffer.subarray(o - at, o - at + n)));
+      await attempts.write(at + within, length, (o, n) => disk.write(o, buffer.subarray(o - at, o - at + n)));
     }
     end = before + length;
     report(end);
-    if (end - noted >= NOTED_EVERY) await note(end);
+    if (end - noted >= often) await note(end);
   }
   await note(end);
 }
 
-/** Writes a stretch; what fails is written sector by sector, and what can’t be written is told. */
-async function attempt(
-  disk: BlockDevice,
-  offset: number,
-  length: number,
-  context: StepContext,
-  put: (offset: number, length: number) => Promise<void>,
-): Promise<void> {
-  try {
-    await put(offset, length);
-  } catch (error) {
-    if (!isCoreError(error, 'device.write-failed')) throw error;
-    if (length <= disk.sectorSize) {
-      await context.ports.journal.append({ kind: 'unwritten', step: context.index, start: offset, length });
-      return;
+type Put = (offset: number, length: number) => Promise<void>;
+
+/** Writes stretches; what fails is written sector by sector, and what can’t be written is told. */
+class Attempts {
+  #failedInRow = 0;
+
+  constructor(private readonly context: StepContext) {}
+
+  /** @throws CoreError `device.write-failed` when so much fails in a row that the disk is gone, not worn */
+  async write(offset: number, length: number, put: Put): Promise<void> {
+    const { disk, journal } = this.context.ports;
+    try {
+      await put(offset, length);
+      this.#failedInRow = 0;
+    } catch (error) {
+      if (!isCoreError(error, 'device.write-failed')) throw error;
+      if (length > disk.sectorSize) {
+        for (let at = offset; at < offset + length; at += disk.sectorSize)
+          await this.write(at, Math.min(disk.sectorSize, offset + length - at), put);
+        return;
+      }
+      this.#failedInRow += 1;
+      if (this.#failedInRow > MOST_FAILED_IN_ROW) throw error;
+      await journal.append({ kind: 'unwritten', step: this.context.index, start: offset, length });
     }
-    for (let at = offset; at < offset + length; at += disk.sectorSize)
-      await attempt(disk, at, Math.min(disk.sectorSize, offset + length - at), context, put);
   }
 }
 
@@ -147,18 +168,22 @@ async function comparePass(
 ): Promise<void> {
   const { disk, journal, signal } = context.ports;
   const pass = passes.length - 1;
+  const pattern = passes[pass]!;
   const [wanted, found] = [new Uint8Array(PATTERN_CHUNK), new Uint8Array(PATTERN_CHUNK)];
   let [total, bytes, differing] = [0, 0, 0];
   for (const { at, within, length, before } of partsOf(ranges)) {
     total += length;
     if (compare === 0 || !isCompared(at, compare)) continue;
     signal?.throwIfAborted();
-    fillPattern(passes[pass]!, key, pass, at, wanted);
-    const part = found.subarray(0, length);
     bytes += length;
+    // What the device itself says reads as zeros is not read to be found so.
+    const empty = pattern === 'zeros' && disk.occupied(at + within, at + within + length).next().done;
+    if (empty) continue;
+    fillPattern(pattern, key, pass, at, wanted);
+    const part = found.subarray(0, length);
     try {
       await disk.read(at + within, part);
-      for (let i = 0; i < length; i++) if (part[i] !== wanted[within + i]) differing += 1;
+      differing += differingIn(part, wanted.subarray(within, within + length));
     } catch (error) {
       if (!isCoreError(error, 'device.read-failed')) throw error;
       differing += length;
@@ -166,4 +191,10 @@ async function comparePass(
     report(before + length);
   }
   await journal.append({ kind: 'compared', step: context.index, total, bytes, differing });
+}
+
+/** Bytes that are not the same. */
+function differingIn(a: Uint8Array, b: Uint8Array): number {
+  if (sameBytes(a, b)) return 0;
+  return a.reduce((sum, byte, i) => sum + (byte === b[i] ? 0 : 1), 0);
 }

@@ -1,0 +1,144 @@
+/** What was damaged and mended, lost and put back, or wiped round, by independent readers and by this kernel. */
+import { closeSync, copyFileSync, openSync, readFileSync, readSync, writeFileSync, writeSync } from 'node:fs';
+import { afterAll, describe, expect, it } from 'vitest';
+import { DEEP } from '@/core/fixtures/rounds';
+import { MOUNTS, mounted, treeOf } from './kernel';
+import { filesOf, fls, icat, mmls, read, scratch, starts, ullager } from './readers';
+
+const box = scratch();
+afterAll(() => box.remove());
+
+const MIB = 1024 * 1024;
+const KINDS = ['fat32', 'exfat', 'ntfs', 'ext2', 'ext4'];
+
+function make(name: string, kinds: readonly string[]): string {
+  const fill = [
+    { folder: 'f/g', count: 25, name: '{word} {nn}.bin', smallest: '100', largest: '300 KiB', fragments: 3 },
+  ];
+  const volumes = kinds.map((fileSystem, i) => ({
+    ...{ size: '40 MiB', fileSystem, label: `V${i}`, fill },
+    ...(fileSystem === 'fat32' ? { clusterSize: 512 } : {}),
+  }));
+  const size = `${4 + kinds.length * 40} MiB`;
+  writeFileSync(
+    box.path(`${name}.json`),
+    JSON.stringify({ version: 1, id: name, name, medium: 'hdd', size, table: 'gpt', volumes }),
+  );
+  const { code, err } = ullager('make', box.path(`${name}.json`), '--out', box.path(`${name}.img`));
+  expect(code, err).toBe(0);
+  return box.path(`${name}.img`);
+}
+
+/** Zeros in a file. */
+function spoil(image: string, offset: number, length: number): void {
+  const file = openSync(image, 'r+');
+  writeSync(file, new Uint8Array(length), 0, length, offset);
+  closeSync(file);
+}
+
+function bytesOf(image: string, offset: number, length: number): Uint8Array {
+  const file = openSync(image, 'r');
+  const out = new Uint8Array(length);
+  readSync(file, out, 0, length, offset);
+  closeSync(file);
+  return out;
+}
+
+const target = (name: string, value: unknown): string => {
+  writeFileSync(box.path(name), JSON.stringify(value));
+  return box.path(name);
+};
+
+/** Every file of a volume by the reader, by its hash. */
+function readByAll(image: string, start: number, volume: number): void {
+  const files = filesOf(image, volume);
+  const found = fls(image, start);
+  for (const { path, sha256 } of files) {
+    const inode = found.get(path);
+    expect(inode, path).toBeDefined();
+    if (sha256) expect(icat(image, start, inode!), path).toBe(sha256);
+  }
+}
+
+describe('a volume whose beginning is gone', () => {
+  it.each(KINDS)('%s is mended, and read by all as it was', (kind) => {
+    const image = make(`mend-${kind}`, [kind]);
+    const [start] = starts(image);
+    const before = filesOf(image);
+    const damaged = box.path(`damaged-${kind}.img`);
+    copyFileSync(image, damaged);
+    spoil(damaged, start! * 512, kind.startsWith('ext') ? 2048 : 512);
+    const mended = box.path(`mended-${kind}.img`);
+    const { code, err, out } = ullager('run', damaged, '--mend', '--out', mended);
+    expect(code, err + out).toBe(0);
+    expect(filesOf(mended)).toEqual(before);
+    readByAll(mended, start!, 1);
+    expect(read('fsstat', ['-o', `${start}`, mended]).length).toBeGreaterThan(100);
+  });
+
+  it.runIf(MOUNTS)('ext4 that this kernel wrote is mended, and the kernel finds nothing to say', () => {
+    const image = make('kernel', ['ext4']);
+    const [start] = starts(image);
+    mounted(image, start!, true, (folder) => {
+      for (let n = 0; n < 200; n++) writeFileSync(`${folder}/written ${n}`, `by the kernel ${n}`.repeat(n + 1));
+    });
+    const tree = mounted(image, start!, false, treeOf);
+    for (const [offset, length] of [
+      [1024, 1024],
+      [4096, 64],
+    ] as const) {
+      const damaged = box.path(`kernel-${offset}.img`);
+      copyFileSync(image, damaged);
+      spoil(damaged, start! * 512 + offset, length);
+      const mended = box.path(`kernel-${offset}-mended.img`);
+      const { code, err, out } = ullager('run', damaged, '--mend', '--out', mended);
+      expect(code, err + out).toBe(0);
+      expect(mounted(mended, start!, true, treeOf)).toEqual(tree);
+    }
+  });
+});
+
+describe('volumes that are lost', () => {
+  it('are found though their table is gone, put back, and read by all', () => {
+    const image = make('lost', KINDS);
+    const places = starts(image);
+    const before = KINDS.map((_, i) => filesOf(image, i + 1));
+    const size = readFileSync(image).length;
+    spoil(image, 0, 1 * MIB);
+    spoil(image, size - MIB, MIB);
+    const found = ullager('find', image, '--json');
+    expect(found.code, found.err).toBe(0);
+    const { volumes } = JSON.parse(found.out) as { volumes: { start: number; files: number; whole: number }[] };
+    expect(volumes.map((v) => v.start / 512)).toEqual(places);
+    expect(volumes.every((v) => v.files === 25 && v.whole === 25)).toBe(true);
+    const all = target('all.json', { table: 'gpt', volumes: volumes.map((_, i) => ({ find: i + 1 })) });
+    const back = box.path('back.img');
+    const { code, err, out } = ullager('run', image, '--target', all, '--out', back);
+    expect(code, err + out).toBe(0);
+    expect(mmls(back).map((m) => m.start)).toEqual(expect.arrayContaining(places));
+    for (const [i, start] of places.entries()) {
+      expect(filesOf(back, i + 1)).toEqual(before[i]);
+      readByAll(back, start, i + 1);
+    }
+  });
+});
+
+describe('what is wiped', () => {
+  it.each(DEEP ? KINDS : ['exfat', 'ext4'])('inside %s and beside it, leaves every file as all read it', (kind) => {
+    const image = make(`wipe-${kind}`, [kind, 'fat16']);
+    const [start] = starts(image);
+    const before = filesOf(image);
+    const out = box.path(`wiped-${kind}.img`);
+    const wipe = [
+      { what: 'unallocated', pattern: 'ones' },
+      { what: 'free', volume: 1, pattern: 'random', compare: '1/10' },
+    ];
+    const input = target(`wipe-${kind}-target.json`, { volumes: [{ keep: 1 }], remove: [2], wipe });
+    const run = ullager('run', image, '--target', input, '--out', out);
+    expect(run.code, run.err + run.out).toBe(0);
+    expect(filesOf(out)).toEqual(before);
+    readByAll(out, start!, 1);
+    expect(bytesOf(out, 42 * MIB, 38 * MIB).every((b) => b === 0xff)).toBe(true);
+    if (kind.startsWith('ext') && MOUNTS) mounted(out, start!, true, (folder) => writeFileSync(`${folder}/more`, 'x'));
+  });
+});
