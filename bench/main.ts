@@ -32,6 +32,7 @@ import { make } from '@/cli/verbs/make';
 import { layoutColumn } from '@/ui/columns/geometry';
 import { bandsBetween } from '@/ui/columns/bands';
 import { runBetween } from './between';
+import { runRetire } from './retire';
 
 const GPT = { kind: 'gpt', diskGuid: '00000000-0000-0000-0000-000000000001', entryCount: 128, entrySize: 128 } as const;
 const MIB = 1024 * 1024;
@@ -404,6 +405,24 @@ async function benchMany(): Promise<void> {
   );
 }
 
+/** A whole disk read, searched and wiped. */
+async function benchRetire(): Promise<void> {
+  const recipe = join(box, 'retire.json');
+  const fill = [{ folder: 'a', count: 200, name: '{n}.bin', smallest: '4 MiB', largest: '5 MiB' }];
+  const volumes = [{ fileSystem: 'ntfs', label: 'OLD', fill }];
+  const image = join(box, 'retire.img');
+  writeFileSync(
+    recipe,
+    JSON.stringify({ version: 1, id: 'r', name: 'r', medium: 'hdd', size: '2 GiB', table: 'mbr', volumes }),
+  );
+  await make(recipe, { out: image });
+  say('\nA whole disk:');
+  for (const { name, bytes, seconds, plain } of await runRetire(image, box))
+    say(
+      `${name}: ${seconds.toFixed(2)} s (${rate(bytes, seconds)}), ${(plain / seconds).toFixed(2)} of the plain speed`,
+    );
+}
+
 try {
   for (const kind of ['fat32', 'ext4']) await benchFile('3 GiB', 768, 512, kind);
   // Before what leaves large disks behind in this process.
@@ -414,6 +433,7 @@ try {
   await benchMany();
   await benchCarried();
   await benchBetween();
+  await benchRetire();
 } finally {
   rmSync(box, { recursive: true, force: true });
 }

@@ -16,7 +16,16 @@ export {
   splitVolume,
 } from './edits';
 export { settle } from './placement';
-export { convertTable, mendAll, mendNothing, mendTable, newTable, setFlag, setPlacement } from './table-edits';
+export {
+  convertTable,
+  giveRoom,
+  mendAll,
+  mendNothing,
+  mendTable,
+  newTable,
+  setFlag,
+  setPlacement,
+} from './table-edits';
 export type { Edited, NewVolume } from './edits';
 export { beginHistory, record, redo, undo } from './history';
 export type { History } from './history';

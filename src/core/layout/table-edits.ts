@@ -87,6 +87,20 @@ export function mendAll(layout: Layout, table: boolean): Edited {
   return { ok: true, layout: next, name: 'Mend what can be mended', notes: [] };
 }
 
+/** Gives a volume that is longer than its place the room that it says it has, where nothing else is. */
+export function giveRoom(layout: Layout, id: VolumeId, length: number): Edited {
+  const volume = volumeOf(layout, id);
+  const end = volume.start + length;
+  const next = layout.volumes.find((v) => v.start >= endOf(volume));
+  const limit = next?.start ?? lastUsable(layout);
+  if (end > limit)
+    return refuse(
+      `${nameOf(volume)} says that it has ${formatSize(length)}, and there are ${formatSize(limit - volume.start)}.`,
+    );
+  const volumes = layout.volumes.map((v) => (v.id === id ? { ...v, length } : v));
+  return { ok: true, layout: { ...layout, volumes }, name: `Give ${nameOf(volume)} its room`, notes: [] };
+}
+
 /** Takes that back. */
 export function mendNothing(layout: Layout): Edited {
   const { mend: _mend, ...rest } = layout;

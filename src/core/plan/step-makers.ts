@@ -75,9 +75,10 @@ export class StepMakers {
   }
 
   mend({ planned, now, mending }: Kept): MendStep {
-    const { lost, mends } = mending!;
+    const { lost, mends, was } = mending!;
+    const from = was ? { was } : {};
     const cost = this.cost(0, SECTOR_WRITE * mends.length, 2 * mends.length);
-    return { kind: 'mend', name: nameOf(planned), number: now.number, at: placeOf(now), lost, mends, cost };
+    return { kind: 'mend', name: nameOf(planned), number: now.number, at: placeOf(now), lost, ...from, mends, cost };
   }
 
   /** @param bytes that are written over in each pass */

@@ -32,7 +32,7 @@ export interface Kept {
   readonly now: SurveyedVolume;
   readonly before: LaidVolume;
   /** What mends it first, or takes it up where no entry names it; everything else finds it so. */
-  readonly mending?: { readonly lost: boolean; readonly mends: readonly MendNote[] };
+  readonly mending?: { readonly lost: boolean; readonly mends: readonly MendNote[]; readonly was?: Place };
 }
 
 /** A copy with its original. */
@@ -67,9 +67,22 @@ export function keptOf(survey: Survey, planned: Layout): Kept[] {
     const before = laidFrom(found);
     const mends = found.seen?.mends ?? [];
     if (found.lost) return [{ planned: volume, now: found, before, mending: { lost: true, mends } }];
+    const longer = givenRoom(found, volume);
+    if (longer) return [longer];
     if (!planned.mend || mends.length === 0) return [{ planned: volume, now: found, before }];
     return [{ planned: volume, now: found.seen!.volume, before, mending: { lost: false, mends } }];
   });
+}
+
+/** A volume that is longer than its place, once it has the room that it says it has. */
+function givenRoom(found: SurveyedVolume, planned: LaidVolume): Kept | undefined {
+  const { seen, start, length } = found;
+  const claimed = seen?.volume.info?.size ?? 0;
+  if (claimed <= length || seen!.mends.length > 0) return undefined;
+  if (planned.start !== start || planned.length < claimed) return undefined;
+  const now = { ...seen!.volume, length: planned.length, findings: [] };
+  const before = { ...laidFrom(found), length: planned.length };
+  return { planned, now, before, mending: { lost: false, mends: [], was: placeOf(found) } };
 }
 
 /** All copies of a planned layout. @throws CoreError `plan.refused` where an original is not there */

@@ -3,6 +3,7 @@ import { MemoryDevice, WindowDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { layoutOf, surveyDisk, type Survey } from '@/core/inspect';
 import { parseTarget, resolveTarget, type TargetInput } from '@/core/job';
+import { giveRoom } from '@/core/layout';
 import { derivePlan, type Plan } from '@/core/plan';
 import { seededRandom } from '@/core/practice';
 import { takeManifest, type ManifestEntry } from '@/core/proof';
@@ -355,12 +356,22 @@ describe('mending', () => {
 
   it('a volume that is longer than its place opens for reading, and says so', async () => {
     const disk = await shelf(['ntfs', 'fat16'], 'mbr');
+    const before = await manifest(disk, (await surveyDisk(disk)).volumes[0]!);
     const entry = new DataView(disk.buffer.buffer, disk.buffer.byteOffset + 446);
     entry.setUint32(12, entry.getUint32(12, true) - 2048, true);
-    const [volume] = (await surveyDisk(disk)).volumes;
+    const survey = await surveyDisk(disk);
+    const [volume] = survey.volumes;
     expect(volume!.seen!.volume.findings.map((f) => f.code)).toEqual(['fs.longer']);
     expect(volume!.seen!.volume).toMatchObject({ info: { label: 'VOL1' } });
     expect(volume!.seen!.mends).toEqual([]);
+    // Given the room that it says it has, all of it is there.
+    const wider = giveRoom(layoutOf(survey), layoutOf(survey).volumes[0]!.id, volume!.seen!.volume.info!.size);
+    if (!wider.ok) throw new Error(wider.reason);
+    const end = await surviveCuts(derivePlan(survey, wider.layout), disk, seededRandom(12), 4);
+    const after = await surveyDisk(end);
+    expect(after.volumes[0]).toMatchObject({ length: 14 * MIB, findings: [], info: { label: 'VOL1' } });
+    expect(await manifest(end, after.volumes[0]!)).toEqual(before);
+    expect(giveRoom(layoutOf(survey), layoutOf(survey).volumes[0]!.id, 20 * MIB).ok).toBe(false);
   });
 
   it('a sound disk has nothing to mend', async () => {

@@ -10,6 +10,8 @@ export interface MendStep extends StepBase {
   readonly at: Place;
   /** No entry of the table names it before the run. */
   readonly lost: boolean;
+  /** Its place in the table before, where that is shorter than the volume. */
+  readonly was?: Place;
   readonly mends: readonly MendNote[];
 }
 
@@ -22,21 +24,25 @@ export const mend: StepKind<MendStep> = {
     number: numberSchema,
     at: herePlaceSchema,
     lost: z.boolean(),
+    was: herePlaceSchema.optional(),
     mends: z.array(z.strictObject({ what: words, from: words, unsure: words.optional() })).max(10_000),
   }),
   restarts: true,
-  words: ({ name, lost, mends }) => ({
-    title: lost ? `Put ${name} back` : `Mend ${name}`,
+  words: ({ name, lost, was, mends }) => ({
+    title: lost ? `Put ${name} back` : was ? `Give ${name} the room that it says it has` : `Mend ${name}`,
     detail:
       mends.length === 0
         ? 'nothing on it has to be mended'
         : [...new Set(mends.map(({ what, from }) => `${what} from ${from}`))].join(', '),
   }),
-  reason: ({ lost, mends }) =>
-    lost && mends.length === 0
-      ? 'It was found where the table names nothing, and opens as it is.'
-      : 'What has a second copy, or follows from something else, is written again. Nothing is guessed.',
-  claims: ({ at, number, lost }, owners) => {
+  reason: ({ lost, was, mends }) =>
+    was
+      ? 'Its place in the table is shorter than the volume, and nothing else lies behind it.'
+      : lost && mends.length === 0
+        ? 'It was found where the table names nothing, and opens as it is.'
+        : 'What has a second copy, or follows from something else, is written again. Nothing is guessed.',
+  claims: ({ at, number, lost, was }, owners) => {
+    if (was) return owners.without(owners.at(was, number)).with(at, number);
     if (lost) return owners.with(at, number);
     owners.at(at, number);
     return owners;
