@@ -1,5 +1,6 @@
 /** What every driver must refuse is refused once, in front of it: abilities, soundness, floor and ceiling. */
 import { CoreError, type Finding } from '@/core/errors';
+import { chosenFault } from './choices';
 import type { Abilities, Adoption, ChangeOptions, FileEntry, FileSystemDriver, Transaction, Volume } from './port';
 
 const WORDS: Readonly<Partial<Record<keyof Abilities, string>>> = {
@@ -21,6 +22,12 @@ export function guarded(driver: FileSystemDriver): FileSystemDriver {
     open: async (device) => {
       const volume = await driver.open(device);
       return new GuardedVolume(volume, abilitiesIn(driver, volume.info.kind));
+    },
+    make: async (device, options, tx) => {
+      const facts = driver.kinds.find((k) => k.kind === options.kind);
+      const fault = chosenFault(facts?.choices ?? [], options.chosen ?? {});
+      if (fault) throw new CoreError('fs.ability', { fileSystem: facts!.title, ability: `be made so: ${fault}` });
+      await driver.make(device, options, tx);
     },
   };
 }

@@ -1,9 +1,11 @@
+export { chosenFault } from './choices';
 export { recogniseForeign, type Recognised } from './foreign';
 export type {
   Abilities,
   Adoption,
   Beyond,
   ByteRange,
+  Chosen,
   ContentRun,
   EntryKind,
   FileEntry,

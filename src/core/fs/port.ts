@@ -20,6 +20,21 @@ export interface Abilities {
   readonly mark: boolean;
 }
 
+/** A choice for a new volume beside its label and its cluster size. Plain data. */
+export type MakeChoice = {
+  /** As targets name it. */
+  readonly id: string;
+  /** As people read it. */
+  readonly title: string;
+} & (
+  | { readonly kind: 'switch' | 'uuid' }
+  /** What is taken where nothing is chosen depends on the size. */
+  | { readonly kind: 'number'; readonly least: number; readonly most: number; readonly unit: 'bytes' | '%' }
+);
+
+/** What was chosen, by the ids of the choices. */
+export type Chosen = Readonly<Record<string, boolean | number | string>>;
+
 /** A file-system kind a driver knows: what a form needs to offer it and a table needs to name it. */
 export interface KindFacts {
   /** Stable lower-case id: `fat32`. */
@@ -41,6 +56,7 @@ export interface KindFacts {
   readonly holds: Holdings;
   /** The systems that read it give no letters. */
   readonly unlettered?: true;
+  readonly choices?: readonly MakeChoice[];
   /** Abilities of its driver that this kind has no place for. */
   readonly lacks?: readonly (keyof Abilities)[];
 }
@@ -177,7 +193,7 @@ export interface Holdings {
   /** Bytes that an entry with a name of so many letters takes beside its content, at most. */
   entryBytes(nameLength: number): number;
   /** Bytes that the structures of a new volume take, at most. */
-  structures(size: number, sectorSize: number, clusterSize: number): number;
+  structures(size: number, sectorSize: number, clusterSize: number, chosen?: Chosen): number;
 }
 
 /** A stretch of a file's content in order: bytes on the volume, or zeros, or bytes in hand. */
@@ -289,6 +305,8 @@ export interface MakeOptions {
   readonly serial: number;
   readonly startLba: number;
   readonly format?: 'quick' | 'full';
+  /** What was chosen of what its kind offers, and is valid. */
+  readonly chosen?: Chosen;
 }
 
 /** Something that is damaged and follows from something else, with the bytes that mend it. Plain data. */

@@ -25,3 +25,10 @@ export function uuidOf(serial: number): Uint8Array {
   out[8] = (out[8]! & 0x3f) | 0x80;
   return out;
 }
+
+/** Whether a text is a UUID as people write it. */
+export const isUuid = (text: string): boolean => /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(text);
+
+/** The bytes of a UUID as people write it. */
+export const parseUuid = (text: string): Uint8Array =>
+  Uint8Array.from(text.replaceAll('-', '').match(/../g) ?? [], (pair) => parseInt(pair, 16));

@@ -1,6 +1,6 @@
 /** The planned layout that a target asks for on a surveyed disk: places and sizes worked out, rounding told. */
 import { CoreError } from '@/core/errors';
-import { findKind } from '@/core/fs';
+import { chosenFault, findKind } from '@/core/fs';
 import { boundsOf, copySourcesOf, laidFrom, layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
 import {
   ALIGNMENT,
@@ -158,6 +158,8 @@ class Resolution {
     const length = this.#size(entry, index, start);
     const facts = findKind(entry.create);
     if (!facts) throw invalid(`no file system is called ${entry.create}`);
+    const fault = chosenFault(facts.choices ?? [], entry.options ?? {});
+    if (fault) throw invalid(`${facts.title}: ${fault}`);
     this.#volumes.push({
       id: asVolumeId(`new-${index + 1}`),
       origin: { kind: 'new' },
@@ -175,6 +177,7 @@ class Resolution {
       guarded: false,
       ...(entry.letter ? { letter: entry.letter } : {}),
       ...(entry.clusterSize ? { clusterSize: entry.clusterSize } : {}),
+      ...(entry.options ? { chosen: entry.options } : {}),
     });
     return start + length;
   }

@@ -55,6 +55,10 @@ const createSchema = z.strictObject({
   letter: letter.optional(),
   role: role.default('data'),
   clusterSize: clusterSize.optional().describe('Bytes'),
+  options: z
+    .record(z.string().max(40), z.union([z.boolean(), z.number(), z.string().max(100)]))
+    .optional()
+    .describe('Of ext: old, inodeRatio (bytes), reserved (percent), uuid. Of swap: uuid'),
   format: z.enum(['quick', 'full']).default('quick'),
   active: z.boolean().default(false),
   placement: z.enum(['primary', 'logical']).optional().describe('On an MBR; left to the number of entries'),

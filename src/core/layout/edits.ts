@@ -3,7 +3,7 @@
  *
  * An edit never lets volumes overlap, leave the disk, or pass a kept volume's floor; what it rounds it tells.
  */
-import { findKind } from '@/core/fs';
+import { chosenFault, findKind, type Chosen } from '@/core/fs';
 import { flagsFor, typeCodeFor } from '@/core/table';
 import { ceilTo, floorTo, formatSize } from '@/core/size';
 import {
@@ -305,15 +305,28 @@ export function formatVolume(
   const volume = volumeOf(layout, id);
   if (volume.guarded) return refuse(`${nameOf(volume)} is guarded. Lift the guard first.`);
   if (volume.origin.kind === 'copy') return refuse(`${nameOf(volume)} is a copy. Take it away, and make a new volume.`);
-  const { clusterSize: _old, ...rest } = volume;
+  const { clusterSize: _old, chosen, ...rest } = volume;
   const next: LaidVolume = {
     ...rest,
+    // Another kind has other choices.
+    ...(chosen && spec.fileSystem === volume.fileSystem ? { chosen } : {}),
     fileSystem: spec.fileSystem,
     format: spec.format ?? 'quick',
     type: findKind(spec.fileSystem)?.mbrType(volume.length) ?? volume.type,
     ...(spec.clusterSize ? { clusterSize: spec.clusterSize } : {}),
   };
   return specFault(layout, next) ?? done(replace(layout, [next]), `Format ${nameOf(volume)}`);
+}
+
+/** Sets what is chosen for a volume that is made, or takes it back. */
+export function setChosen(layout: Layout, id: VolumeId, choice: string, value: Chosen[string] | undefined): Edited {
+  const volume = volumeOf(layout, id);
+  if (!isMade(volume)) return refuse(`${nameOf(volume)} is there already, and stays as it was made.`);
+  const { [choice]: _old, ...others } = volume.chosen ?? {};
+  const chosen = value === undefined ? others : { ...others, [choice]: value };
+  const fault = chosenFault(findKind(volume.fileSystem)?.choices ?? [], chosen);
+  if (fault) return refuse(`${nameOf(volume)}: ${fault}.`);
+  return done(replace(layout, [{ ...volume, chosen }]), `Make ${nameOf(volume)} otherwise`);
 }
 
 /** Sets the label as the file system will store it. */

@@ -9,6 +9,7 @@ export {
   resizeEnd,
   resizeStart,
   setActive,
+  setChosen,
   setGuard,
   setLabel,
   setLetter,

@@ -143,7 +143,7 @@ describe('what a plan changes', () => {
   });
 
   it('counts what is made, what goes and what happens to the table', () => {
-    const made = kept(9, 10 * GIB, GIB);
+    const made = { ...kept(9, 10 * GIB, GIB), origin: { kind: 'new' } as const };
     const { volumes, count, table } = changesBetween(two, { ...two, table: 'gpt', volumes: [second, made] });
     expect(volumes.map((v) => [v.id, v.what])).toEqual([
       ['kept-2', []],
@@ -153,6 +153,8 @@ describe('what a plan changes', () => {
     expect([table, count]).toEqual(['converted', 3]);
     expect(changesBetween({ ...two, table: 'none' }, two).table).toBe('made');
     expect(changesBetween(two, { ...two, mendTable: true })).toMatchObject({ table: 'mended', count: 1 });
+    const found = changesBetween(two, { ...two, volumes: [...two.volumes, kept(9, 10 * GIB, GIB)] });
+    expect([found.volumes.map((v) => v.what).at(-1), found.count]).toEqual([['found'], 1]);
     // A conversion takes volumes out of a chain that is there no more.
     const chained = { ...two, volumes: [{ ...second, logical: true }] };
     expect(changesBetween(chained, { ...two, table: 'gpt', volumes: [second] }).volumes[0]!.what).toEqual([]);

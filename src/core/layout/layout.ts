@@ -2,6 +2,7 @@
  * A disk's layout as a value: which volumes lie where, now or planned. Frozen plain data that survives structured
  * clone; edits return new values. Offsets and lengths are bytes.
  */
+import type { Chosen } from '@/core/fs';
 import type { VolumeRef } from '@/core/place';
 import type { TransferWish } from './transfer-edits';
 import type { WipeWish } from './wipe-edits';
@@ -47,6 +48,8 @@ export interface LaidVolume {
   readonly knownAs?: string;
   /** Undefined lets the driver choose when the volume is made. */
   readonly clusterSize?: number;
+  /** What was chosen beside, for a volume that is made. */
+  readonly chosen?: Chosen;
   readonly label: string;
   /** A single capital letter, or none. */
   readonly letter?: string;

@@ -30,6 +30,7 @@ const volumeSchema: z.ZodType<LaidVolume> = z.object({
   fileSystem: z.string().max(20),
   knownAs: z.string().max(60).optional(),
   clusterSize: z.int().min(1).optional(),
+  chosen: z.record(z.string().max(40), z.union([z.boolean(), z.number(), z.string().max(100)])).optional(),
   label: z.string().max(200),
   letter: z
     .string()

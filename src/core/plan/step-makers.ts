@@ -1,7 +1,7 @@
 /** The steps of a plan, each from what it is about, with what it costs on the medium. */
 import { crc32 } from '@/core/bytes';
 import { hasErrors } from '@/core/errors';
-import { bytesBeyond, findKind, totalOf } from '@/core/fs';
+import { bytesBeyond, chosenFault, findKind, totalOf } from '@/core/fs';
 import type { Survey, SurveyedVolume } from '@/core/inspect';
 import { isMade, nameOf, type LaidVolume } from '@/core/layout';
 import { formatSize } from '@/core/size';
@@ -177,6 +177,9 @@ export class StepMakers {
       );
     }
     const label = facts.normaliseLabel(volume.label);
+    const { chosen } = volume;
+    const fault = chosen && chosenFault(facts.choices ?? [], chosen);
+    if (fault) throw refused(`${nameOf(volume)} can’t be made so: ${fault}`);
     const tables = (volume.length / clusterSize) * 8;
     const { origin } = volume;
     const now = origin.kind === 'kept' ? this.survey.volumes.find((v) => v.number === origin.number) : undefined;
@@ -188,6 +191,7 @@ export class StepMakers {
       label,
       clusterSize,
       serial: serialOf(volume, this.survey),
+      ...(chosen && Object.keys(chosen).length > 0 ? { chosen } : {}),
       format,
       cost: this.cost(0, format === 'full' ? volume.length : tables, 8),
       ...(now ? { replaces: now.number, loses: lossOf(now) } : {}),

@@ -276,7 +276,7 @@ function freeOn(target: LaidVolume, now: SurveyedVolume | undefined, sectorSize:
   if (target.origin.kind === 'copy') return target.length - target.origin.used;
   const facts = findKind(target.fileSystem)!;
   const clusterSize = target.clusterSize ?? facts.defaultClusterSize(target.length, sectorSize) ?? 0;
-  return target.length - facts.holds.structures(target.length, sectorSize, clusterSize);
+  return target.length - facts.holds.structures(target.length, sectorSize, clusterSize, target.chosen);
 }
 
 function full([first]: readonly Transferred[], needs: number, free: number): CoreError {

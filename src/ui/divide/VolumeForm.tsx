@@ -8,6 +8,7 @@ import { Button } from 'antd';
 import { memo, useState } from 'react';
 import { LetterChip, ROLE_WORDS, SizeInput } from '../kit';
 import { VolumeActions } from './VolumeActions';
+import { ChoiceRows } from './ChoiceRows';
 import { CopyRows, FormatRows, NameRows, TableRows, type VolumeInHand } from './VolumeRows';
 import styles from './divide.module.css';
 
@@ -64,6 +65,7 @@ export const VolumeForm = memo(function VolumeForm({ current, planned, bounds, v
       <NameRows {...shared} />
       <CopyRows {...shared} />
       <FormatRows {...shared} />
+      <ChoiceRows {...shared} />
       <TableRows {...shared} />
       <VolumeActions {...shared} />
     </section>

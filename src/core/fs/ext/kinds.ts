@@ -1,7 +1,7 @@
 /** What forms and tables need to know of ext2, ext3 and ext4, and which block sizes suit which volume. */
 import { CoreError } from '@/core/errors';
 import { KIB, MIB, TIB } from '@/core/size';
-import type { KindFacts } from '../port';
+import type { Chosen, KindFacts, MakeChoice } from '../port';
 import { extNameFault } from './folder-names';
 import { besideWords, NEW_MODES } from './beside';
 import { ATTRIBUTES, storedTimes } from './inode';
@@ -31,7 +31,19 @@ export function normaliseExtLabel(label: string): string {
 }
 
 /** Bytes of inodes that a new volume has for each so many bytes. */
-export const bytesPerInode = (size: number): number => (size >= SMALL ? 16 * KIB : 8 * KIB);
+export const bytesPerInode = (size: number, chosen: Chosen = {}): number =>
+  typeof chosen.inodeRatio === 'number' ? chosen.inodeRatio : size >= SMALL ? 16 * KIB : 8 * KIB;
+
+/** The share of blocks that only root gets. */
+export const reservedShare = ({ reserved }: Chosen = {}): number =>
+  typeof reserved === 'number' ? reserved / 100 : 0.05;
+
+const CHOICES: readonly MakeChoice[] = [
+  { id: 'old', title: 'For old systems', kind: 'switch' },
+  { id: 'inodeRatio', title: 'Bytes for each inode', kind: 'number', least: 1 * KIB, most: 64 * MIB, unit: 'bytes' },
+  { id: 'reserved', title: 'Kept for root', kind: 'number', least: 0, most: 50, unit: '%' },
+  { id: 'uuid', title: 'UUID', kind: 'uuid' },
+];
 
 /** Blocks of a new journal, by how many the volume has. */
 export function journalBlocks(blocks: number): number {
@@ -66,6 +78,7 @@ function kind(id: string, title: string, journal: boolean): KindFacts {
     mbrType: () => TYPE_CODE,
     normaliseLabel: normaliseExtLabel,
     unlettered: true,
+    choices: CHOICES,
     holds: {
       keeps: ['hard links', 'path links', 'owners', 'extended attributes', 'special files', 'change times'],
       attributes: [...ATTRIBUTES, 'extended attributes'],
@@ -79,8 +92,8 @@ function kind(id: string, title: string, journal: boolean): KindFacts {
       nameFault: extNameFault,
       storedTimes,
       entryBytes: (nameLength) => 8 + 4 * nameLength + 256,
-      structures: (size, _, clusterSize) => {
-        const inodes = (size / bytesPerInode(size)) * 256 * 1.1 + 256 * KIB;
+      structures: (size, _, clusterSize, chosen) => {
+        const inodes = (size / bytesPerInode(size, chosen)) * 256 * 1.1 + 256 * KIB;
         const groups = Math.ceil(size / (clusterSize * clusterSize * 8));
         const copies = (2 + 2 * Math.log2(groups + 1)) * (clusterSize * 258 + groups * 64);
         const own = journal ? journalBlocks(size / clusterSize) * clusterSize : 0;

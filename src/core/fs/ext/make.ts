@@ -4,7 +4,7 @@
  * “ext4 Data Structures and Algorithms”, “High Level Design”. Groups of sixteen have their bitmaps and inode tables
  * together where the kind has that. The first superblock is gathered, so that there is no volume before a whole one.
  */
-import { uuidOf } from '../uuid';
+import { parseUuid, uuidOf } from '../uuid';
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { ceilTo } from '@/core/size';
@@ -20,7 +20,7 @@ import { inodeTableBlocks } from './bitmaps';
 import { FLAG, INODE, inodeSeed, JOURNAL_INODE, ROOT_INODE, setBlocks, setExtraSize, setTimes, TYPE } from './inode';
 import { journalBackup } from './journal-backup';
 import { newJournalHead } from './journal';
-import { blockSizesFor, bytesPerInode, EXT_KINDS, journalBlocks, normaliseExtLabel } from './kinds';
+import { blockSizesFor, bytesPerInode, EXT_KINDS, journalBlocks, normaliseExtLabel, reservedShare } from './kinds';
 import { writeResizeInode } from './resize-inode';
 import { LEAST_IN_GROUP } from './sizes';
 import { styleOf } from './style';
@@ -41,6 +41,7 @@ import {
 
 const CLEAR_CHUNK = 8 * 1024 * 1024;
 const INODE_SIZE = 256;
+const OLD_INODE_SIZE = 128;
 const EXTRA_SIZE = 32;
 const HALF_MD4 = 1;
 const LOST_BYTES = 16 * 1024;
@@ -53,23 +54,34 @@ interface Features {
   readonly roCompat: number;
 }
 
-function featuresOf(kind: string): Features {
+/** @param old only what systems of long ago, and small boot loaders, know of the kind */
+function featuresOf(kind: string, old: boolean): Features {
   const { resizeInode, dirIndex, attributes, journal } = COMPAT;
-  const old = { compat: attributes | resizeInode | dirIndex, incompat: INCOMPAT.filetype };
+  if (old) return oldFeaturesOf(kind);
+  const usual = { compat: attributes | resizeInode | dirIndex, incompat: INCOMPAT.filetype };
   const roCompat = RO_COMPAT.sparseSuper | RO_COMPAT.largeFile;
-  if (kind === 'ext2') return { ...old, roCompat };
-  if (kind === 'ext3') return { ...old, compat: old.compat | journal, roCompat };
+  if (kind === 'ext2') return { ...usual, roCompat };
+  if (kind === 'ext3') return { ...usual, compat: usual.compat | journal, roCompat };
   return {
-    compat: old.compat | journal,
-    incompat: old.incompat | INCOMPAT.extents | INCOMPAT.wide | INCOMPAT.flexGroups,
+    compat: usual.compat | journal,
+    incompat: usual.incompat | INCOMPAT.extents | INCOMPAT.wide | INCOMPAT.flexGroups,
     roCompat: roCompat | RO_COMPAT.hugeFile | RO_COMPAT.dirNlink | RO_COMPAT.extraSize | RO_COMPAT.checksums,
   };
+}
+
+/** Without hashed folders, room to grow, checksums and wide numbers; ext4 keeps what makes it one. */
+function oldFeaturesOf(kind: string): Features {
+  const compat = kind === 'ext2' ? 0 : COMPAT.journal;
+  const plain = { compat, incompat: INCOMPAT.filetype, roCompat: RO_COMPAT.sparseSuper };
+  if (kind !== 'ext4') return plain;
+  const roCompat = plain.roCompat | RO_COMPAT.largeFile | RO_COMPAT.extraSize;
+  return { ...plain, incompat: plain.incompat | INCOMPAT.extents, roCompat };
 }
 
 /** @throws CoreError `fs.cluster-size` or `fs.label` */
 export async function makeExt(device: BlockDevice, options: MakeOptions, tx: Transaction): Promise<void> {
   const { size, sectorSize } = device;
-  const { kind, label, serial, format } = options;
+  const { kind, serial, format } = options;
   const facts = EXT_KINDS.find((k) => k.kind === kind)!;
   const valid = blockSizesFor(kind, size, sectorSize);
   const blockSize = options.clusterSize ?? facts.defaultClusterSize(size, sectorSize) ?? 0;
@@ -82,7 +94,7 @@ export async function makeExt(device: BlockDevice, options: MakeOptions, tx: Tra
         valid.length > 0 ? `it can be ${valid.join(', ')}` : `the volume is too small or too large for ${facts.title}`,
     });
   const bytes = new Uint8Array(SUPER_BYTES);
-  SUPER.encode(superFor(kind, size, blockSize, normaliseExtLabel(label), serial), bytes);
+  SUPER.encode(superFor(options, size, blockSize), bytes);
   const g = parseSuper(bytes, size);
   if (format === 'full')
     for (let at = 0; at < size; at += CLEAR_CHUNK) await tx.clearFree(at, Math.min(CLEAR_CHUNK, size - at));
@@ -90,19 +102,26 @@ export async function makeExt(device: BlockDevice, options: MakeOptions, tx: Tra
 }
 
 /** Fields of a new superblock; the number of blocks is such that the last group is of use. */
-function superFor(kind: string, size: number, blockSize: number, label: string, serial: number): Partial<SuperFields> {
-  const features = featuresOf(kind);
+function superFor(
+  { kind, label, serial, chosen = {} }: MakeOptions,
+  size: number,
+  blockSize: number,
+): Partial<SuperFields> {
+  const old = chosen.old === true;
+  const features = featuresOf(kind, old);
+  const inodeSize = old && kind !== 'ext4' ? OLD_INODE_SIZE : INODE_SIZE;
+  const extraSize = inodeSize > OLD_INODE_SIZE ? EXTRA_SIZE : 0;
   const logBlockSize = Math.log2(blockSize / 1024);
   const firstDataBlock = blockSize === 1024 ? 1 : 0;
   const blocksPerGroup = blockSize * 8;
   let blocks = Math.floor(size / blockSize);
   const text = new Uint8Array(16);
-  text.set(new TextEncoder().encode(label));
-  const uuid = uuidOf(serial);
+  text.set(new TextEncoder().encode(normaliseExtLabel(label)));
+  const uuid = typeof chosen.uuid === 'string' ? parseUuid(chosen.uuid) : uuidOf(serial);
   for (;;) {
     const groups = Math.ceil((blocks - firstDataBlock) / blocksPerGroup);
-    const wanted = Math.ceil((blocks * blockSize) / bytesPerInode(size) / groups);
-    const perBlock = blockSize / INODE_SIZE;
+    const wanted = Math.ceil((blocks * blockSize) / bytesPerInode(size, chosen) / groups);
+    const perBlock = blockSize / inodeSize;
     const inodesPerGroup = Math.min(
       blocksPerGroup,
       Math.max(ceilTo(16, perBlock), ceilTo(wanted, Math.max(8, perBlock))),
@@ -111,7 +130,7 @@ function superFor(kind: string, size: number, blockSize: number, label: string, 
     const perTableBlock = blockSize / (wide ? 64 : 32);
     const tables = Math.ceil(groups / perTableBlock);
     const later = Math.ceil(Math.min(groups * GROWTH, (2 ** 32 - 1) / blocksPerGroup) / perTableBlock);
-    const reserved = Math.floor(blocks * 0.05);
+    const reserved = Math.floor(blocks * reservedShare(chosen));
     const fields: Partial<SuperFields> = {
       ...features,
       inodeCount: inodesPerGroup * groups,
@@ -131,17 +150,19 @@ function superFor(kind: string, size: number, blockSize: number, label: string, 
       errors: 1,
       revision: 1,
       firstInode: FIRST_USER_INODE,
-      inodeSize: INODE_SIZE,
+      inodeSize,
       uuid,
       label: text,
-      reservedTableBlocks: Math.max(0, Math.min(blockSize / 4, later - tables)),
+      reservedTableBlocks: has(features.compat, COMPAT.resizeInode)
+        ? Math.max(0, Math.min(blockSize / 4, later - tables))
+        : 0,
       journalInode: has(features.compat, COMPAT.journal) ? JOURNAL_INODE : 0,
       hashSeed: uuidOf(serial ^ 0x5bd1e995),
       hashVersion: HALF_MD4,
       descriptorSize: wide ? 64 : 0,
       defaultMountOptions: 0xc,
-      minExtraSize: EXTRA_SIZE,
-      wantExtraSize: EXTRA_SIZE,
+      minExtraSize: extraSize,
+      wantExtraSize: extraSize,
       flags: HASH_FLAG.signed,
       logGroupsPerFlex: has(features.incompat, INCOMPAT.flexGroups) ? 4 : 0,
       checksumType: has(features.roCompat, RO_COMPAT.checksums) ? 1 : 0,
@@ -220,7 +241,7 @@ class Maker {
 
   #inode(mode: number, links: number): Uint8Array {
     const bytes = new Uint8Array(this.g.inodeSize);
-    setExtraSize(bytes, EXTRA_SIZE);
+    if (this.g.inodeSize > OLD_INODE_SIZE) setExtraSize(bytes, EXTRA_SIZE);
     INODE.encode({ mode, links, flags: this.#extents ? FLAG.extents : 0 }, bytes);
     setTimes(bytes, {});
     return bytes;

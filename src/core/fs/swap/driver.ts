@@ -5,7 +5,7 @@
 import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
 import { KIB, MIB, TIB } from '@/core/size';
-import { formatUuid, uuidOf } from '../uuid';
+import { formatUuid, parseUuid, uuidOf } from '../uuid';
 import type {
   Beyond,
   ByteRange,
@@ -53,6 +53,7 @@ const SWAP_KIND: KindFacts = {
   mbrType: () => TYPE_CODE,
   normaliseLabel,
   unlettered: true,
+  choices: [{ id: 'uuid', title: 'UUID', kind: 'uuid' }],
   holds: {
     keeps: [],
     attributes: [],
@@ -162,7 +163,7 @@ async function open(device: BlockDevice): Promise<Volume> {
 
 async function make(device: BlockDevice, options: MakeOptions, tx: Transaction): Promise<void> {
   const { size } = device;
-  const { clusterSize = PAGE, label, serial, format } = options;
+  const { clusterSize = PAGE, label, serial, format, chosen } = options;
   if (!SWAP_KIND.clusterSizes(size, device.sectorSize).includes(clusterSize))
     throw new CoreError('fs.cluster-size', {
       fileSystem: TITLE,
@@ -170,10 +171,11 @@ async function make(device: BlockDevice, options: MakeOptions, tx: Transaction):
       size,
       reason: `pages have ${PAGE / KIB} KiB, and an area at least a megabyte`,
     });
+  const uuid = typeof chosen?.uuid === 'string' ? parseUuid(chosen.uuid) : uuidOf(serial);
   // What was there before must not be found beside it.
   const cleared = format === 'full' ? size : Math.min(size, MIB);
   for (let at = 0; at < cleared; at += CLEAR_CHUNK) await tx.clearFree(at, Math.min(CLEAR_CHUNK, cleared - at));
-  await tx.write(0, newHeader(PAGE, Math.floor(size / PAGE) - 1, uuidOf(serial), normaliseLabel(label)));
+  await tx.write(0, newHeader(PAGE, Math.floor(size / PAGE) - 1, uuid, normaliseLabel(label)));
 }
 
 export const swapDriver: FileSystemDriver = {

@@ -1,5 +1,5 @@
 /** Makes a new file system. */
-import { findKind } from '@/core/fs';
+import { findKind, type Chosen } from '@/core/fs';
 import { isHere, type Place } from '@/core/place';
 import { formatSize } from '@/core/size';
 import { z } from 'zod';
@@ -22,6 +22,8 @@ export interface MakeStep extends StepBase {
   readonly label: string;
   readonly clusterSize: number;
   readonly serial: number;
+  /** What was chosen beside, where anything was. */
+  readonly chosen?: Chosen;
   readonly format: 'quick' | 'full';
   /** The volume that is made anew, if there was one; nobody wants what it holds. */
   readonly replaces?: number;
@@ -37,6 +39,7 @@ export const make: StepKind<MakeStep> = {
     label: z.string().max(200),
     clusterSize: byteCount,
     serial: z.int().min(0).max(0xffffffff),
+    chosen: z.record(z.string(), z.union([z.boolean(), z.number(), z.string().max(100)])).optional(),
     format: z.enum(['quick', 'full']),
     replaces: numberSchema.optional(),
     loses: lossSchema.optional(),

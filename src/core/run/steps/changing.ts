@@ -41,11 +41,14 @@ export const table: StepRunner<TableStep> = async (step, context) => {
   await context.commit(tx);
 };
 
-export const make: StepRunner<MakeStep> = async ({ at, fileSystem, label, clusterSize, serial, format }, context) => {
+export const make: StepRunner<MakeStep> = async (step, context) => {
+  const { at, fileSystem, label, clusterSize, serial, format, chosen } = step;
   const driver = driverOf(fileSystem);
   if (!driver) throw new CoreError('fs.ability', { fileSystem, ability: 'be made' });
   const tx = context.transaction(at.start, []);
   const startLba = at.start / context.ports.disk.sectorSize;
-  await driver.make(context.window(at), { kind: fileSystem, label, serial, startLba, format, clusterSize }, tx);
+  const named = { kind: fileSystem, label, serial, startLba, format, clusterSize };
+  const options = chosen ? { ...named, chosen } : named;
+  await driver.make(context.window(at), options, tx);
   await context.commit(tx);
 };
