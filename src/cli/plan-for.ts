@@ -42,6 +42,15 @@ export interface PlanTarget {
   readonly tableless: boolean;
 }
 
+/** Errors of volumes that have nothing to be mended from, or more wrong with them than that. */
+function leftBy({ volumes }: Survey): string[] {
+  return volumes.flatMap(({ number, findings, seen }) => {
+    const left = seen && seen.mends.length > 0 ? seen.volume.findings : findings;
+    const error = left.find((f) => f.severity === 'error');
+    return error ? [`Volume ${number} can’t be mended from what is on it: ${error.message}`] : [];
+  });
+}
+
 /** Everything that can be mended, the table with it. */
 function planMends(survey: Survey): Plan {
   const mendTable = survey.table !== 'none' && survey.findings.some((f) => f.severity !== 'info');
@@ -58,7 +67,10 @@ export async function planFor(
   { target, tableless }: PlanTarget,
   disks: WithDisks,
 ): Promise<{ plan: Plan; notes: readonly string[] }> {
-  if (!target) return { plan: planMends(await session.lookForMends()), notes: [] };
+  if (!target) {
+    const looked = await session.lookForMends();
+    return { plan: planMends(looked), notes: leftBy(looked) };
+  }
   const survey = tableless ? await session.find() : session.survey;
   const resolved = resolveTarget(survey, target, disks.named);
   const { layout, notes } = resolved;

@@ -99,6 +99,27 @@ describe('mending', () => {
   });
 });
 
+it('what has no second copy stays, is said, and is a no', async () => {
+  const small = json('small.json', {
+    ...{ version: 1, id: 'y', name: 'Y', medium: 'usb', size: '32 MiB', table: 'mbr' },
+    volumes: [volume('fat16', 'ONLY')],
+  });
+  expect(await make(small, { out: path('n.img') })).toBe(0);
+  const bytes = readFileSync(path('n.img'));
+  bytes[1024 * 1024 + 16] = 9;
+  writeFileSync(path('n.img'), bytes);
+  expect(await check(path('n.img'), { mend: true })).toBe(1);
+  expect(await shown(() => inspect(path('n.img'), { json: true }))).toMatchObject({
+    volumes: [{ fileSystem: 'fat16', fault: expect.stringContaining('9 allocation tables') }],
+  });
+  bytes[1024 * 1024 + 16] = 2;
+  bytes.fill(0x11, 1024 * 1024 + 2048, 1024 * 1024 + 2048 + 160_000);
+  writeFileSync(path('n.img'), bytes);
+  told.out = '';
+  expect(await check(path('n.img'), { mend: true })).toBe(1);
+  expect(told.out).toContain('can’t be mended');
+});
+
 describe('wiping', () => {
   it('in place keeps nothing of what it wipes, and the certificate says what was compared', async () => {
     const whole = await image('k.img');

@@ -78,6 +78,7 @@ export class EngineHost implements EngineApi {
     this.#lock.assertHeld();
     this.#runs.assertNone(id);
     await this.#runs.assertHoldsNothing(id);
+    this.#health.stop(id);
     await clearStored(this.db, id);
     this.#disks.close(id);
   }
@@ -139,6 +140,8 @@ export class EngineHost implements EngineApi {
 
   async run(id: string, plan: Plan, how: RunHow, progress: ProgressListener): Promise<Certificate> {
     this.#lock.assertHeld();
+    // What reads all of the disk would count into what the run takes.
+    this.#health.stop(id);
     return this.#runs.start(id, plan, how, progress);
   }
 

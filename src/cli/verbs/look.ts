@@ -160,7 +160,8 @@ async function planOn(
       ...document.after,
     ];
     print(document, words.length > 0 ? words : ['Nothing to do.'], options.json);
-    return EXIT.done;
+    // What stays damaged is told, and is a no where mending was asked for.
+    return options.mend && notes.length > 0 ? EXIT.no : EXIT.done;
   } catch (error) {
     return refusal(error, options);
   }

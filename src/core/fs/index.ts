@@ -31,6 +31,7 @@ export {
   kindFacts,
   makeableKinds,
   mendsIn,
+  namedFault,
   NO_ABILITIES,
   probeFileSystem,
   tracesIn,

@@ -337,6 +337,8 @@ export interface FileSystemDriver {
   probe(device: BlockDevice): Promise<string | undefined>;
   /** @throws CoreError `fs.unknown` or `fs.damaged` */
   open(device: BlockDevice): Promise<Volume>;
+  /** The kind that the volume at the device's start calls itself in words, however little sense the rest makes. */
+  named?(device: BlockDevice): Promise<string | undefined>;
   /** Bytes that the volume at the device's start says it needs, which may be more than there are; undefined for none. */
   claims(device: BlockDevice): Promise<number | undefined>;
   /**

@@ -1,6 +1,6 @@
 /** The drivers there are, in the order they are asked. A new file system is one line here. */
 import type { BlockDevice } from '@/core/device';
-import { CoreError } from '@/core/errors';
+import { CoreError, isCoreError } from '@/core/errors';
 import { exfatDriver } from './exfat';
 import { extDriver } from './ext';
 import { fatDriver } from './fat';
@@ -35,6 +35,20 @@ export async function probeFileSystem(device: BlockDevice): Promise<Probed | und
   for (const driver of DRIVERS) {
     const kind = await driver.probe(device);
     if (kind !== undefined) return { driver, kind };
+  }
+  return undefined;
+}
+
+/** The kind that a volume calls itself which no driver opens, and why it does not open. */
+export async function namedFault(device: BlockDevice): Promise<{ kind: string; error: CoreError } | undefined> {
+  for (const driver of DRIVERS) {
+    const kind = await driver.named?.(device);
+    if (kind === undefined) continue;
+    const error = await driver.open(device).then(
+      () => undefined,
+      (reason: unknown) => reason,
+    );
+    if (isCoreError(error, 'fs.damaged')) return { kind, error };
   }
   return undefined;
 }

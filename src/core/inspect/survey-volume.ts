@@ -5,6 +5,7 @@ import {
   abilitiesOf,
   kindFacts,
   mendsIn,
+  namedFault,
   NO_ABILITIES,
   probeFileSystem,
   recogniseForeign,
@@ -159,6 +160,8 @@ async function surveyUnknown(window: WindowDevice, base: SurveyedVolume, opened:
   const seen = await seenThrough(window, base, opened);
   if (!seen) {
     const kind = await kindByCopy(window);
+    const named = kind === undefined ? await namedFault(window) : undefined;
+    if (named) return faulty(base, named.error, recognisedAs(named.kind), undefined);
     if (kind === undefined) return base;
     const told = { fileSystem: kindFacts(kind).title, reason: 'only a copy of its beginning is left', offset: 0 };
     return faulty(base, new CoreError('fs.damaged', told), recognisedAs(kind), undefined);

@@ -146,7 +146,7 @@ class Derivation {
     const relabels = proven.filter((k) => k.planned.label !== k.before.label);
     const movers = proven.filter((k) => moving.has(k.now.number));
     const filled = proven.filter((k) => transfers.changes(k));
-    const wipes = wipeSteps(survey, planned, kept, make);
+    const wipes = wipeSteps(survey, planned, kept, make, this.options.override ?? false);
     const wiped = proven.filter((k) => wipes.free.some((w) => w.number === k.now.number));
     const changed = new Set([...shrinks, ...movers, ...grows, ...relabels, ...filled, ...wiped]);
     const mended = proven.filter((k) => k.mending);

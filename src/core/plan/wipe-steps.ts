@@ -3,7 +3,7 @@ import type { Survey } from '@/core/inspect';
 import { endOf, lastUsable, nameOf, type LaidVolume, type Layout, type WipeWish } from '@/core/layout';
 import { HERE, type Place } from '@/core/place';
 import { gptRoom, type DiskTable } from '@/core/table';
-import { refused } from './refused';
+import { refused, unsound } from './refused';
 import type { StepMakers } from './step-makers';
 import type { WipeStep } from './steps';
 import type { Kept } from './subjects';
@@ -22,8 +22,14 @@ export interface WipeSteps {
 const place = (start: number, end: number): Place => ({ disk: HERE, start, length: end - start });
 const bytesOf = (places: readonly Place[]): number => places.reduce((sum, p) => sum + p.length, 0);
 
-/** @throws CoreError `plan.refused` */
-export function wipeSteps(survey: Survey, planned: Layout, kept: readonly Kept[], make: StepMakers): WipeSteps {
+/** @throws CoreError `plan.refused`, `fs.unsound` */
+export function wipeSteps(
+  survey: Survey,
+  planned: Layout,
+  kept: readonly Kept[],
+  make: StepMakers,
+  override: boolean,
+): WipeSteps {
   const wishes = planned.wipes ?? [];
   const step = (wish: WipeWish, name: string, places: readonly Place[], bytes: number, number?: number): WipeStep => {
     const { what, passes, compare } = wish;
@@ -49,6 +55,8 @@ export function wipeSteps(survey: Survey, planned: Layout, kept: readonly Kept[]
     if (!own?.now.info)
       throw refused('what is free in a volume is wiped only where the volume is kept, and its files are known');
     const { planned: volume, now } = own;
+    const error = override ? undefined : now.findings.find((f) => f.severity === 'error');
+    if (error) throw unsound(now, error.message);
     const bytes = Math.max(0, volume.length - now.info!.used);
     return [step(wish, nameOf(volume), [place(volume.start, endOf(volume))], bytes, now.number)];
   });

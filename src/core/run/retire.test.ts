@@ -195,6 +195,16 @@ describe('free space inside a volume', () => {
   });
 });
 
+it('free space of a volume that is not sound is not wiped', async () => {
+  const disk = await shelf(['exfat', 'fat16'], 'mbr');
+  // Marked as not put away properly.
+  disk.buffer[MIB + 106] = 2;
+  const wipe: TargetInput['wipe'] = [{ what: 'free', volume: 1 }];
+  await expect(planned(disk, { volumes: [{ keep: 1 }, { keep: 2 }], wipe })).rejects.toMatchObject({
+    code: 'fs.unsound',
+  });
+});
+
 describe('a whole disk', () => {
   it('is written over, its table with it', async () => {
     const disk = await shelf(['fat16', 'ntfs'], 'gpt');

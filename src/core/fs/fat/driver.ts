@@ -9,7 +9,7 @@ import type { FileSystemDriver } from '../port';
 import { looksLikeFat, parseGeometry } from './boot-sector';
 import { FAT_KINDS } from './kinds';
 import { makeVolume } from './make';
-import { claimedBy, fatMends, fatTraces } from './mend';
+import { claimedBy, fatMends, fatTraces, namedIn } from './mend';
 import { openFat } from './volume';
 
 const PROBE_BYTES = 512;
@@ -26,6 +26,9 @@ export const fatDriver: FileSystemDriver = {
   async open(device) {
     if (device.size < PROBE_BYTES) throw new CoreError('fs.unknown', { offset: 0 });
     return openFat(device);
+  },
+  async named(device) {
+    return device.size < PROBE_BYTES ? undefined : namedIn(await device.bytes(0, PROBE_BYTES));
   },
   async claims(device) {
     return device.size < PROBE_BYTES ? undefined : claimedBy(await device.bytes(0, PROBE_BYTES));

@@ -12,6 +12,7 @@ import type { Mend, Trace } from '../port';
 import { AllocationTable } from './allocation-table';
 import {
   BPB,
+  EXTENDED_16,
   EXTENDED_32,
   FS_INFO,
   FS_INFO_LEAD,
@@ -45,6 +46,16 @@ function geometryIn(sector: Uint8Array, size: number | undefined): FatGeometry |
 export function claimedBy(sector: Uint8Array): number | undefined {
   const g = geometryIn(sector, undefined);
   return g && g.totalSectors * g.sectorSize;
+}
+
+/** The kind whose name stands in a boot sector: in the words that no system goes by, and every system writes. */
+export function namedIn(sector: Uint8Array): string | undefined {
+  const jumps = sector[0] === 0xeb || sector[0] === 0xe9;
+  if (!jumps && (sector[510] !== 0x55 || sector[511] !== 0xaa)) return undefined;
+  if (EXTENDED_32.decode(sector).kind === 'FAT32   ') return 'fat32';
+  const narrow = EXTENDED_16.decode(sector).kind;
+  if (narrow === 'FAT16   ') return 'fat16';
+  return narrow === 'FAT12   ' ? 'fat12' : undefined;
 }
 
 /** A boot sector, or its copy. */
