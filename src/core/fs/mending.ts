@@ -3,6 +3,26 @@ import { PatchedDevice, type BlockDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
 import type { Mend, Transaction, Volume } from './port';
 
+/** What is read where it makes sense, and undefined where it says that it is damaged. */
+export function whereSound<T>(read: () => T): T | undefined {
+  try {
+    return read();
+  } catch (error) {
+    if (isCoreError(error, 'fs.damaged')) return undefined;
+    throw error;
+  }
+}
+
+/** The same of what has to be waited for. */
+export async function whereOpen<T>(open: () => Promise<T>): Promise<T | undefined> {
+  try {
+    return await open();
+  } catch (error) {
+    if (isCoreError(error, 'fs.damaged') || isCoreError(error, 'fs.unknown')) return undefined;
+    throw error;
+  }
+}
+
 const ERROR_WEIGHT = 10_000;
 
 /** Opens a volume of a driver's own, however damaged. */
@@ -18,15 +38,10 @@ async function wrongWith(
   open: Open,
   apart: ReadonlySet<string>,
 ): Promise<number | undefined> {
-  try {
-    const findings = await (await open(new PatchedDevice(device, mends))).check();
-    return findings
-      .filter((f) => !apart.has(f.code))
-      .reduce((sum, f) => sum + (f.severity === 'error' ? ERROR_WEIGHT : f.severity === 'warning' ? 1 : 0), 0);
-  } catch (error) {
-    if (isCoreError(error, 'fs.damaged') || isCoreError(error, 'fs.unknown')) return undefined;
-    throw error;
-  }
+  const findings = await whereOpen(async () => (await open(new PatchedDevice(device, mends))).check());
+  return findings
+    ?.filter((f) => !apart.has(f.code))
+    .reduce((sum, f) => sum + (f.severity === 'error' ? ERROR_WEIGHT : f.severity === 'warning' ? 1 : 0), 0);
 }
 
 /** Which of several ways leaves the least wrong, the first of equals; and whether another is as good. */

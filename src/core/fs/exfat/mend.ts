@@ -6,9 +6,8 @@
  */
 import { sameBytes } from '@/core/bytes';
 import { PatchedDevice, type BlockDevice } from '@/core/device';
-import { isCoreError } from '@/core/errors';
 import { countSet } from '../bitmap';
-import { changesOf } from '../mending';
+import { changesOf, whereOpen, whereSound } from '../mending';
 import type { Mend, Trace } from '../port';
 import {
   BOOT,
@@ -30,14 +29,8 @@ const PERCENT_UNKNOWN = 0xff;
 /** Findings that a bitmap made anew does away with, or has nothing to do with. */
 const BESIDE = new Set(['exfat.unmarked', 'exfat.lost-clusters', 'exfat.dirty', 'exfat.media', 'exfat.backup-boot']);
 
-function geometryIn(sector: Uint8Array, size: number): ExfatGeometry | undefined {
-  try {
-    return parseGeometry(sector, size);
-  } catch (error) {
-    if (isCoreError(error, 'fs.damaged')) return undefined;
-    throw error;
-  }
-}
+const geometryIn = (sector: Uint8Array, size: number): ExfatGeometry | undefined =>
+  whereSound(() => parseGeometry(sector, size));
 
 export function claimedBy(sector: Uint8Array): number | undefined {
   const g = geometryIn(sector, Number.MAX_SAFE_INTEGER);
@@ -134,10 +127,6 @@ async function bitmapMends(device: BlockDevice): Promise<Mend[]> {
 async function openTree(device: BlockDevice): Promise<{ g: ExfatGeometry; tree: ExfatTree } | undefined> {
   const g = geometryIn(await device.bytes(0, BOOT.size), device.size);
   if (!g || g.fatCount !== 1) return undefined;
-  try {
-    return { g, tree: await readTree(device, g) };
-  } catch (error) {
-    if (isCoreError(error, 'fs.damaged')) return undefined;
-    throw error;
-  }
+  const tree = await whereOpen(() => readTree(device, g));
+  return tree && { g, tree };
 }

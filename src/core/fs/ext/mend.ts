@@ -6,9 +6,9 @@
  * volume is made or resized. Where structures are is the same in them; what is free is counted again.
  */
 import { PatchedDevice, type BlockDevice } from '@/core/device';
-import { hasErrors, isCoreError } from '@/core/errors';
+import { hasErrors } from '@/core/errors';
 import { setBits } from '../bitmap';
-import { bestOf, changesOf, ThoughtThrough } from '../mending';
+import { bestOf, changesOf, ThoughtThrough, whereOpen, whereSound } from '../mending';
 import type { Mend, Trace } from '../port';
 import { checkExt } from './check';
 import { Draft } from './draft';
@@ -24,7 +24,7 @@ import {
 } from './groups';
 import { TYPE } from './inode';
 import { ownershipOf } from './ownership';
-import { pendingOf, readExt, type ExtState } from './state';
+import { pendingOf, readExt } from './state';
 import {
   COMPAT,
   has,
@@ -59,15 +59,13 @@ interface Copy {
 }
 
 function superIn(bytes: Uint8Array, size: number): Copy | undefined {
-  if (!looksLikeExt(bytes)) return undefined;
-  try {
-    const g = parseSuper(bytes, size);
-    return !g.checksums || superSum(bytes) === SUPER.decode(bytes).checksum ? { bytes, g } : undefined;
-  } catch (error) {
-    if (isCoreError(error, 'fs.damaged')) return undefined;
-    throw error;
-  }
+  const g = parseSuperOf(bytes, size);
+  return g && (!g.checksums || superSum(bytes) === SUPER.decode(bytes).checksum) ? { bytes, g } : undefined;
 }
+
+/** What a superblock tells, where it makes sense; its checksum may not agree. */
+const parseSuperOf = (bytes: Uint8Array, size: number): Geometry | undefined =>
+  looksLikeExt(bytes) ? whereSound(() => parseSuper(bytes, size)) : undefined;
 
 export function claimedBy(bytes: Uint8Array): number | undefined {
   const found = superIn(bytes, Number.MAX_SAFE_INTEGER);
@@ -126,12 +124,8 @@ async function firstFrom(device: BlockDevice, { bytes: copy, g }: Copy): Promise
 }
 
 async function hasPending(device: BlockDevice, g: Geometry): Promise<boolean> {
-  try {
-    return has(g.super.compat, COMPAT.journal) && (await pendingOf(device, g)).journal.pending;
-  } catch (error) {
-    if (isCoreError(error, 'fs.damaged')) return false;
-    throw error;
-  }
+  if (!has(g.super.compat, COMPAT.journal)) return false;
+  return (await whereOpen(() => pendingOf(device, g)))?.journal.pending ?? false;
 }
 
 /** Whether two superblocks tell of the same volume, laid out in the same way. */
@@ -147,6 +141,10 @@ function sameVolume({ g: a }: Copy, { g: b }: Copy): boolean {
     inodeSize,
     s.firstInode,
     s.reservedTableBlocks,
+    s.compat,
+    // That a journal has something to write yet is noted in the first superblock alone.
+    s.incompat & ~INCOMPAT.recover,
+    s.roCompat,
   ];
   return JSON.stringify(told(a)) === JSON.stringify(told(b));
 }
@@ -227,15 +225,6 @@ async function openedUp(device: BlockDevice, g: Geometry, common: readonly numbe
   return out;
 }
 
-function parseSuperOf(bytes: Uint8Array, size: number): Geometry | undefined {
-  try {
-    return looksLikeExt(bytes) ? parseSuper(bytes, size) : undefined;
-  } catch (error) {
-    if (isCoreError(error, 'fs.damaged')) return undefined;
-    throw error;
-  }
-}
-
 /**
  * A block of descriptors with those whose places differ from the copy taken from there; the others keep what is counted
  * in them, which a copy has of another day.
@@ -272,13 +261,8 @@ const PLACES: readonly (readonly [number, number])[] = [
 
 /** Counts, checksums and bitmaps that say something else than the inodes, where nothing else is wrong. */
 async function countMends(device: BlockDevice): Promise<Mend[]> {
-  let state: ExtState;
-  try {
-    state = await readExt(device);
-  } catch (error) {
-    if (isCoreError(error, 'fs.damaged') || isCoreError(error, 'fs.unknown')) return [];
-    throw error;
-  }
+  const state = await whereOpen(() => readExt(device));
+  if (!state) return [];
   if (state.pending || state.g.clusterBlocks > 1) return [];
   const findings = await checkExt(state);
   const told = findings.filter((f) => f.severity !== 'info' && !BESIDE.has(f.code));

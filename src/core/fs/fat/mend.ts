@@ -6,8 +6,7 @@
  */
 import { sameBytes } from '@/core/bytes';
 import { PatchedDevice, type BlockDevice } from '@/core/device';
-import { isCoreError } from '@/core/errors';
-import { bestOf, changesOf } from '../mending';
+import { bestOf, changesOf, whereSound } from '../mending';
 import type { Mend, Trace } from '../port';
 import { AllocationTable } from './allocation-table';
 import {
@@ -33,14 +32,8 @@ const COPIES_DIFFER = new Set(['fat.backup-boot', 'fat.tables-differ', 'fat.fsin
 const UNKNOWN = 0xffffffff;
 
 /** The geometry that a boot sector tells, or undefined where it makes no sense. */
-function geometryIn(sector: Uint8Array, size: number | undefined): FatGeometry | undefined {
-  try {
-    return parseGeometry(sector, size);
-  } catch (error) {
-    if (isCoreError(error, 'fs.damaged')) return undefined;
-    throw error;
-  }
-}
+const geometryIn = (sector: Uint8Array, size: number | undefined): FatGeometry | undefined =>
+  whereSound(() => parseGeometry(sector, size));
 
 /** Bytes that a volume has by its boot sector. */
 export function claimedBy(sector: Uint8Array): number | undefined {

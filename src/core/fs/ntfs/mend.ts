@@ -6,9 +6,8 @@
  */
 import { sameBytes } from '@/core/bytes';
 import { PatchedDevice, type BlockDevice } from '@/core/device';
-import { isCoreError } from '@/core/errors';
 import { setBits } from '../bitmap';
-import { bestOf, changesOf } from '../mending';
+import { bestOf, changesOf, whereOpen, whereSound } from '../mending';
 import type { Mend, Trace } from '../port';
 import { partsOf } from './across';
 import { BOOT, looksLikeNtfs, parseGeometry, type NtfsGeometry } from './boot-sector';
@@ -22,6 +21,8 @@ const FILE_MAGIC = 'FILE';
 /** The copy of the boot sector is looked for this far before the end, where it is not at the end itself. */
 const TAIL = 1024 * 1024;
 const SECTOR_SIZES = [512, 1024, 2048, 4096];
+/** That a mirror is not where the boot sector says tells one from the other. */
+const BOOT_DIFFERS = new Set(['ntfs.backup-boot']);
 const COPIES_DIFFER = new Set(['ntfs.backup-boot', 'ntfs.mirror']);
 /** Findings that a bitmap made anew does away with, or has nothing to do with. */
 const BESIDE = new Set([
@@ -35,14 +36,8 @@ const BESIDE = new Set([
   'ntfs.mft-unused',
 ]);
 
-function geometryIn(sector: Uint8Array, size: number): NtfsGeometry | undefined {
-  try {
-    return parseGeometry(sector, size);
-  } catch (error) {
-    if (isCoreError(error, 'fs.damaged')) return undefined;
-    throw error;
-  }
-}
+const geometryIn = (sector: Uint8Array, size: number): NtfsGeometry | undefined =>
+  whereSound(() => parseGeometry(sector, size));
 
 /** With the sector behind it that has the copy. */
 const wholeLength = (g: NtfsGeometry): number => (g.totalSectors + 1) * g.sectorSize;
@@ -80,7 +75,7 @@ async function bootMends(device: BlockDevice): Promise<Mend[] | undefined> {
   const back: Mend = { offset: 0, bytes: copy.bytes, what: 'the boot sector', from: 'its copy at the end' };
   if (!own) return [back];
   if (sameBytes(first.subarray(0, BOOT.size), copy.bytes.subarray(0, BOOT.size))) return [];
-  const best = await bestOf(device, [[], [back]], openWhole, COPIES_DIFFER);
+  const best = await bestOf(device, [[], [back]], openWhole, BOOT_DIFFERS);
   if (!best) return [];
   if (best.way.length > 0) return [back];
   const unsure = best.sure ? {} : { unsure: 'Both can be read. Systems go by the first, so that it counts.' };
@@ -90,18 +85,8 @@ async function bootMends(device: BlockDevice): Promise<Mend[] | undefined> {
 /** Whether the volume ends where its boot sector says: its copy is written nowhere else. */
 async function isEnd(device: BlockDevice, g: NtfsGeometry): Promise<boolean> {
   if (wholeLength(g) > device.size) return false;
-  const volume = await openedIn(device);
+  const volume = await whereOpen(() => openWhole(device));
   return volume !== undefined && !(await volume.check()).some((f) => f.severity === 'error' && !BESIDE.has(f.code));
-}
-
-/** The volume, or undefined where it can't be opened. */
-async function openedIn(device: BlockDevice): Promise<Awaited<ReturnType<typeof openWhole>> | undefined> {
-  try {
-    return await openWhole(device);
-  } catch (error) {
-    if (isCoreError(error, 'fs.damaged')) return undefined;
-    throw error;
-  }
 }
 
 const copyFrom = (first: Uint8Array, g: NtfsGeometry): Mend => ({
@@ -189,7 +174,7 @@ async function recordMends(device: BlockDevice): Promise<Mend[]> {
 
 /** A bitmap that says something else than the streams, where nothing else is wrong. */
 async function bitmapMends(device: BlockDevice): Promise<Mend[]> {
-  const volume = await openedIn(device);
+  const volume = await whereOpen(() => openWhole(device));
   if (!volume) return [];
   const findings = await volume.check();
   const wrong = findings.some((f) => f.code === 'ntfs.unmarked' || f.code === 'ntfs.lost-clusters');

@@ -21,6 +21,7 @@ import type {
   VolumeInfo,
   VolumeWriter,
 } from '../port';
+import { whereSound } from '../mending';
 import { changedHeader, headerIn, newHeader, PAGE_SIZES, readHeader, type SwapHeader } from './header';
 
 const TITLE = 'swap';
@@ -207,11 +208,6 @@ export const swapDriver: FileSystemDriver = {
 };
 
 function claimedBy(head: Uint8Array): number | undefined {
-  try {
-    const header = headerIn(head, Number.MAX_SAFE_INTEGER);
-    return header && (header.lastPage + 1) * header.pageSize;
-  } catch (error) {
-    if (error instanceof CoreError && error.code === 'fs.damaged') return undefined;
-    throw error;
-  }
+  const header = whereSound(() => headerIn(head, Number.MAX_SAFE_INTEGER));
+  return header && (header.lastPage + 1) * header.pageSize;
 }
