@@ -149,7 +149,6 @@ await folders.getByRole('button', { name: 'Divide', exact: true }).click();
 await folders.getByRole('button', { name: 'Move folders…' }).click();
 await folders.getByRole('checkbox', { name: 'Pick People' }).check();
 await folders.getByRole('checkbox', { name: 'Leave a link' }).check();
-await shoot(folders, 'folders');
 await folders.getByRole('button', { name: 'Move them' }).click();
 await folders.getByRole('img', { name: /goes to another volume/ }).waitFor();
 await shoot(folders, 'between');

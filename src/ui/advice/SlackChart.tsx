@@ -6,7 +6,7 @@ import { GridComponent, TooltipComponent } from 'echarts/components';
 import * as echarts from 'echarts/core';
 import { SVGRenderer } from 'echarts/renderers';
 import { useEffect, useRef } from 'react';
-import { useSizes } from '../kit';
+import { useDrawnTheme, useSizes } from '../kit';
 
 echarts.use([BarChart, GridComponent, TooltipComponent, SVGRenderer]);
 
@@ -26,6 +26,7 @@ interface Props {
 /** Slack by cluster size; the size as planned stands out. */
 export function SlackChart({ slack, taken, total }: Props) {
   const size = useSizes();
+  const theme = useDrawnTheme();
   const frame = useRef<HTMLDivElement>(null);
   useEffect(() => {
     const chart = echarts.init(frame.current!, null, { renderer: 'svg' });
@@ -67,7 +68,7 @@ export function SlackChart({ slack, taken, total }: Props) {
       ],
     });
     return () => chart.dispose();
-  }, [slack, taken, total, size]);
+  }, [slack, taken, total, size, theme]);
   const words = slack.map((s) => `${size(s.clusterSize)}: ${size(s.bytes)}`).join(', ');
   return <div ref={frame} style={{ height: 190 }} role="img" aria-label={`Slack by cluster size. ${words}`} />;
 }

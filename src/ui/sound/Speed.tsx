@@ -75,7 +75,8 @@ export function Speed({ current }: { readonly current: Current }) {
   );
 }
 
-const when = ({ taken }: SpeedResult): string => new Date(taken).toLocaleString();
+const when = ({ taken }: SpeedResult): string =>
+  new Date(taken).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' });
 const meanOf = ({ course }: SpeedResult): number =>
   course.reduce((sum, c) => sum + c.bytesPerSecond, 0) / Math.max(1, course.length);
 

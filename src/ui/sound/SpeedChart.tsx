@@ -6,7 +6,7 @@ import { GridComponent, LegendComponent, TooltipComponent } from 'echarts/compon
 import * as echarts from 'echarts/core';
 import { SVGRenderer } from 'echarts/renderers';
 import { useEffect, useRef } from 'react';
-import { useSizes } from '../kit';
+import { useDrawnTheme } from '../kit';
 
 echarts.use([LineChart, GridComponent, LegendComponent, TooltipComponent, SVGRenderer]);
 
@@ -23,17 +23,18 @@ export interface NamedSpeed {
 /** Speed by place, from the start of each disk to its end, several over each other. */
 export function SpeedChart({ speeds }: { readonly speeds: readonly NamedSpeed[] }) {
   const frame = useRef<HTMLDivElement>(null);
-  const size = useSizes();
+  const theme = useDrawnTheme();
   useEffect(() => {
     const chart = echarts.init(frame.current!, null, { renderer: 'svg' });
     const colour = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+    const { fontFamily } = getComputedStyle(document.body);
     const text = { color: colour('--muted'), fontSize: 11 };
     const line = { lineStyle: { color: colour('--line') } };
     chart.setOption({
       animation: false,
-      textStyle: { fontFamily: getComputedStyle(document.body).fontFamily },
+      textStyle: { fontFamily },
       grid: { left: 8, right: 16, top: 40, bottom: 8, containLabel: true },
-      legend: { top: 0, left: 0, textStyle: { color: colour('--ink') } },
+      legend: { top: 0, left: 0, itemGap: 28, textStyle: { color: colour('--ink'), fontFamily, fontSize: 12 } },
       tooltip: { trigger: 'axis', valueFormatter: (value: unknown) => `${Number(value).toFixed(1)} MB/s` },
       xAxis: {
         type: 'value',
@@ -58,7 +59,7 @@ export function SpeedChart({ speeds }: { readonly speeds: readonly NamedSpeed[] 
       })),
     });
     return () => chart.dispose();
-  }, [speeds, size]);
+  }, [speeds, theme]);
   const words = speeds.map(({ name, result: { course } }) => {
     const rates = course.map((c) => c.bytesPerSecond / MB);
     return `${name}: ${Math.max(0, ...rates).toFixed(0)} MB/s at most, ${rates.length > 0 ? Math.min(...rates).toFixed(0) : 0} at least`;

@@ -3,7 +3,7 @@
 import { PARTS, type ScanHit, type ScanRecord } from '@/core/health';
 import type { Layout, LaidVolume } from '@/core/layout';
 import { useEffect, useRef, useState, type MouseEvent } from 'react';
-import { useSizes } from '../kit';
+import { useDrawnTheme, useSizes } from '../kit';
 import { hitPlace } from './words';
 import styles from './sound.module.css';
 
@@ -38,11 +38,12 @@ function ownerOf({ volumes, diskSize }: Layout, part: number): LaidVolume | unde
 export function Thread({ layout, scan }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const size = useSizes();
+  const theme = useDrawnTheme();
   const [near, setNear] = useState<{ hit: ScanHit; x: number; y: number; slow: boolean }>();
   useEffect(() => {
     const frame = requestAnimationFrame(() => draw(canvas.current!, layout, scan));
     return () => cancelAnimationFrame(frame);
-  });
+  }, [layout, scan, theme]);
   const point = ({ nativeEvent: { offsetX, offsetY } }: MouseEvent): void => {
     const find = (hits: readonly ScanHit[], slow: boolean) =>
       hits
