@@ -19,6 +19,7 @@ const COPY_CHUNK_BYTES = 4 * 1024 * 1024;
 
 /** A readable, writable run of bytes with a sector size and a durability barrier. */
 export abstract class BlockDevice {
+  #unseen: Uint8Array | undefined;
   /** Bytes; a multiple of `sectorSize`. */
   abstract readonly size: number;
   /** Bytes a sector, 512 or 4096. */
@@ -56,7 +57,8 @@ export abstract class BlockDevice {
   }
 
   protected async verifyAt(offset: number, length: number): Promise<void> {
-    const buffer = new Uint8Array(Math.min(length, COPY_CHUNK_BYTES));
+    // Nobody looks at what is read, so that one buffer will do for all of it, and for several at once.
+    const buffer = (this.#unseen ??= new Uint8Array(COPY_CHUNK_BYTES));
     for (let done = 0; done < length; done += buffer.length)
       await this.read(offset + done, buffer.subarray(0, Math.min(buffer.length, length - done)));
   }

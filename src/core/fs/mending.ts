@@ -1,7 +1,14 @@
 /** What drivers share to tell which of several readings of a damaged volume is the right one. */
 import { PatchedDevice, type BlockDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
-import type { Mend, Transaction, Volume } from './port';
+import type { Mend, Trace, Transaction, Volume } from './port';
+
+/** Whether what begins at an index ends its first 512 bytes like a boot sector. */
+export const isSigned = (bytes: Uint8Array, index: number): boolean =>
+  bytes[index + 510] === 0x55 && bytes[index + 511] === 0xaa;
+
+/** Of a block that tells of no volume, as nearly all do. */
+export const NO_TRACES: readonly Trace[] = [];
 
 /** What is read where it makes sense, and undefined where it says that it is damaged. */
 export function whereSound<T>(read: () => T): T | undefined {

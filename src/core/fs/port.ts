@@ -346,6 +346,8 @@ export interface FileSystemDriver {
    * is, or where nobody can be sure.
    */
   mends(device: BlockDevice): Promise<readonly Mend[]>;
+  /** Whether what begins at an index of some bytes may be a trace: asked of every sector of a disk, so that it looks at few. */
+  mayTrace(bytes: Uint8Array, index: number): boolean;
   /**
    * Where a volume begins, and how long it is, if what begins at `at` is its boot sector, its superblock, or a copy of these.
    * @param block at least 1024 bytes, offsets count from where `at` counts from; what it tells may be before 0

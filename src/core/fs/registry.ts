@@ -11,7 +11,7 @@ import type { Abilities, FileSystemDriver, KindFacts, Mend, Trace } from './port
 
 const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver, extDriver, swapDriver].map(guarded);
 
-const NO_TRACES: readonly never[] = [];
+const NOWHERE: readonly never[] = [];
 
 /** Of a volume whose kind nobody knows. */
 export const NO_ABILITIES: Abilities = {
@@ -65,11 +65,24 @@ export async function mendsIn(
   return undefined;
 }
 
-/** Where volumes begin by what stands at `at`, each with its driver. */
-export function tracesIn(block: Uint8Array, at: number): readonly (Trace & { readonly driver: FileSystemDriver })[] {
+/**
+ * Where volumes begin by what stands at an index of `bytes`, each with its driver.
+ * @param at where that is on whatever is searched
+ * @param ahead bytes that a driver is shown at most
+ */
+export function tracesIn(
+  bytes: Uint8Array,
+  index: number,
+  at: number,
+  ahead: number,
+): readonly (Trace & { readonly driver: FileSystemDriver })[] {
   let out: (Trace & { readonly driver: FileSystemDriver })[] | undefined;
-  for (const driver of DRIVERS) for (const trace of driver.traces(block, at)) (out ??= []).push({ ...trace, driver });
-  return out ?? NO_TRACES;
+  for (const driver of DRIVERS) {
+    if (!driver.mayTrace(bytes, index)) continue;
+    const block = bytes.subarray(index, index + ahead);
+    for (const trace of driver.traces(block, at)) (out ??= []).push({ ...trace, driver });
+  }
+  return out ?? NOWHERE;
 }
 
 /** The driver of a kind, if there is one. */

@@ -23,7 +23,9 @@ export interface ScanOptions {
 }
 
 const TRIES = 3;
-const LEAST_PIECE = 1024 * 1024;
+const LEAST_PIECE = 4 * 1024 * 1024;
+/** While nothing is known of a medium yet. */
+const FIRST_PIECE = 1024 * 1024;
 const MOST_PIECE = 64 * 1024 * 1024;
 /** As many pieces as tell the course of a disk. */
 const PIECES = 8192;
@@ -68,7 +70,7 @@ class Scan {
     for (const { start, end } of stretches)
       for (let at = start; at < end;) {
         // What is usual is found out in short pieces.
-        const step = this.#recent.length < ENOUGH_KNOWN ? LEAST_PIECE : piece;
+        const step = this.#recent.length < ENOUGH_KNOWN ? FIRST_PIECE : piece;
         const next = Math.min(end, (Math.floor(at / step) + 1) * step);
         yield* this.#piece(at, next);
         at = next;

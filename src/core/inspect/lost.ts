@@ -96,12 +96,10 @@ async function* candidatesIn(
       const length = Math.min(CHUNK + AHEAD, stretch.end - at);
       // What is made up has no structures in it, and takes long to make.
       if (device.sources(at, length)) continue;
-      await device.read(at, buffer.subarray(0, length));
+      const read = buffer.subarray(0, length);
+      await device.read(at, read);
       for (let i = 0; i < Math.min(CHUNK, length) && i + 2 * STEP <= length; i += STEP)
-        for (const { driver, start, length: whole } of tracesIn(
-          buffer.subarray(i, Math.min(i + AHEAD, length)),
-          at + i,
-        ))
+        for (const { driver, start, length: whole } of tracesIn(read, i, at + i, AHEAD))
           if (start >= stretch.start && start % device.sectorSize === 0 && start + whole <= stretch.end && whole > 0)
             yield { driver, start, length: whole };
       told(Math.min(at + CHUNK, stretch.end));

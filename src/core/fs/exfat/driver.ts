@@ -5,6 +5,7 @@
  * with damaged entry sets, crossing chains or two allocation tables.
  */
 import { CoreError } from '@/core/errors';
+import { isSigned } from '../mending';
 import type { FileSystemDriver } from '../port';
 import { looksLikeExfat } from './boot-region';
 import { EXFAT_KIND } from './kinds';
@@ -30,6 +31,7 @@ export const exfatDriver: FileSystemDriver = {
     return device.size < PROBE_BYTES ? undefined : claimedBy(await device.bytes(0, PROBE_BYTES));
   },
   mends: exfatMends,
+  mayTrace: isSigned,
   traces: exfatTraces,
   make: makeExfat,
 };

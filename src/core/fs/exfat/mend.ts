@@ -7,7 +7,7 @@
 import { sameBytes } from '@/core/bytes';
 import { PatchedDevice, type BlockDevice } from '@/core/device';
 import { countSet } from '../bitmap';
-import { changesOf, whereOpen, whereSound } from '../mending';
+import { changesOf, NO_TRACES, whereOpen, whereSound } from '../mending';
 import type { Mend, Trace } from '../port';
 import {
   BOOT,
@@ -37,10 +37,10 @@ export function claimedBy(sector: Uint8Array): number | undefined {
   return g && g.volumeSectors * g.sectorSize;
 }
 
-export function exfatTraces(sector: Uint8Array, at: number): Trace[] {
-  if (!looksLikeExfat(sector)) return [];
+export function exfatTraces(sector: Uint8Array, at: number): readonly Trace[] {
+  if (!looksLikeExfat(sector)) return NO_TRACES;
   const g = geometryIn(sector, Number.MAX_SAFE_INTEGER);
-  if (!g) return [];
+  if (!g) return NO_TRACES;
   const length = g.volumeSectors * g.sectorSize;
   return [
     { start: at, length },

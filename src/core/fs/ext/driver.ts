@@ -9,7 +9,7 @@ import type { FileSystemDriver } from '../port';
 import { EXT_KINDS } from './kinds';
 import { makeExt } from './make';
 import { claimedBy, extMends, extTraces } from './mend';
-import { has, INCOMPAT, kindOf, looksLikeExt, SUPER, SUPER_AT, SUPER_BYTES } from './superblock';
+import { has, hasMagic, INCOMPAT, kindOf, looksLikeExt, SUPER, SUPER_AT, SUPER_BYTES } from './superblock';
 import { openExt } from './volume';
 
 export const extDriver: FileSystemDriver = {
@@ -31,6 +31,7 @@ export const extDriver: FileSystemDriver = {
     return device.size < SUPER_AT + SUPER_BYTES ? undefined : claimedBy(await device.bytes(SUPER_AT, SUPER_BYTES));
   },
   mends: extMends,
+  mayTrace: hasMagic,
   traces: extTraces,
   make: makeExt,
 };

@@ -8,7 +8,7 @@
 import { PatchedDevice, type BlockDevice } from '@/core/device';
 import { hasErrors } from '@/core/errors';
 import { setBits } from '../bitmap';
-import { bestOf, changesOf, ThoughtThrough, whereOpen, whereSound } from '../mending';
+import { bestOf, changesOf, NO_TRACES, ThoughtThrough, whereOpen, whereSound } from '../mending';
 import type { Mend, Trace } from '../port';
 import { checkExt } from './check';
 import { Draft } from './draft';
@@ -73,12 +73,13 @@ export function claimedBy(bytes: Uint8Array): number | undefined {
 }
 
 /** A superblock, or a copy of it, which says which group it is of. */
-export function extTraces(block: Uint8Array, at: number): Trace[] {
+export function extTraces(block: Uint8Array, at: number): readonly Trace[] {
+  if (!looksLikeExt(block)) return NO_TRACES;
   const found = superIn(block.subarray(0, SUPER_BYTES), Number.MAX_SAFE_INTEGER);
-  if (!found) return [];
+  if (!found) return NO_TRACES;
   const { g } = found;
   const group = g.super.blockGroup;
-  if (group >= g.groupCount || !hasSuperCopy(g, group)) return [];
+  if (group >= g.groupCount || !hasSuperCopy(g, group)) return NO_TRACES;
   const before = group === 0 ? SUPER_AT : groupStart(g, group) * g.blockSize;
   return [{ start: at - before, length: g.blockCount * g.blockSize }];
 }

@@ -166,9 +166,13 @@ export interface Geometry {
 
 export const has = (features: number, bit: number): boolean => (features & bit) !== 0;
 
+/** Whether what begins at an index has the signature of a superblock. */
+export const hasMagic = (bytes: Uint8Array, index: number): boolean =>
+  bytes[index + 0x38] === (MAGIC & 0xff) && bytes[index + 0x39] === MAGIC >> 8;
+
 /** Whether it begins like a superblock. */
 export function looksLikeExt(bytes: Uint8Array): boolean {
-  return (bytes[0x38]! | (bytes[0x39]! << 8)) === MAGIC && SUPER.decode(bytes).logBlockSize <= 6;
+  return hasMagic(bytes, 0) && SUPER.decode(bytes).logBlockSize <= 6;
 }
 
 /** Which of the three a volume is called, by its features. */

@@ -5,6 +5,7 @@
  * chains loop, cross or break.
  */
 import { CoreError } from '@/core/errors';
+import { isSigned } from '../mending';
 import type { FileSystemDriver } from '../port';
 import { looksLikeFat, parseGeometry } from './boot-sector';
 import { FAT_KINDS } from './kinds';
@@ -34,6 +35,7 @@ export const fatDriver: FileSystemDriver = {
     return device.size < PROBE_BYTES ? undefined : claimedBy(await device.bytes(0, PROBE_BYTES));
   },
   mends: fatMends,
+  mayTrace: isSigned,
   traces: fatTraces,
   make: makeVolume,
 };

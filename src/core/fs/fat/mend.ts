@@ -6,7 +6,7 @@
  */
 import { sameBytes } from '@/core/bytes';
 import { PatchedDevice, type BlockDevice } from '@/core/device';
-import { bestOf, changesOf, whereSound } from '../mending';
+import { bestOf, changesOf, NO_TRACES, whereSound } from '../mending';
 import type { Mend, Trace } from '../port';
 import { AllocationTable } from './allocation-table';
 import {
@@ -52,10 +52,10 @@ export function namedIn(sector: Uint8Array): string | undefined {
 }
 
 /** A boot sector, or its copy. */
-export function fatTraces(sector: Uint8Array, at: number): Trace[] {
-  if (sector[510] !== 0x55 || sector[511] !== 0xaa) return [];
+export function fatTraces(sector: Uint8Array, at: number): readonly Trace[] {
+  if (sector[510] !== 0x55 || sector[511] !== 0xaa) return NO_TRACES;
   const length = claimedBy(sector);
-  if (length === undefined) return [];
+  if (length === undefined) return NO_TRACES;
   const copyAt = BPB.decode(sector).bytesPerSector * COPY_SECTOR;
   const copied = isWide(sector) && EXTENDED_32.decode(sector).backupSector === COPY_SECTOR;
   return [{ start: at, length }, ...(copied ? [{ start: at - copyAt, length }] : [])];

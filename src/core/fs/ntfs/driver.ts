@@ -4,6 +4,7 @@
  * Follows the layout as openly documented by the Linux-NTFS project. Refuses a volume that is dirty, hibernated or has
  * unfinished work in its journal.
  */
+import { isSigned } from '../mending';
 import type { FileSystemDriver } from '../port';
 import { looksLikeNtfs } from './boot-sector';
 import { NTFS_KIND } from './kinds';
@@ -26,6 +27,7 @@ export const ntfsDriver: FileSystemDriver = {
     return device.size < PROBE_BYTES ? undefined : claimedBy(await device.bytes(0, PROBE_BYTES));
   },
   mends: ntfsMends,
+  mayTrace: isSigned,
   traces: ntfsTraces,
   make: makeNtfs,
 };

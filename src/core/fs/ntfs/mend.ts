@@ -7,7 +7,7 @@
 import { sameBytes } from '@/core/bytes';
 import { PatchedDevice, type BlockDevice } from '@/core/device';
 import { setBits } from '../bitmap';
-import { bestOf, changesOf, whereOpen, whereSound } from '../mending';
+import { bestOf, changesOf, NO_TRACES, whereOpen, whereSound } from '../mending';
 import type { Mend, Trace } from '../port';
 import { partsOf } from './across';
 import { BOOT, looksLikeNtfs, parseGeometry, type NtfsGeometry } from './boot-sector';
@@ -47,10 +47,10 @@ export function claimedBy(sector: Uint8Array): number | undefined {
   return g && wholeLength(g);
 }
 
-export function ntfsTraces(sector: Uint8Array, at: number): Trace[] {
-  if (!looksLikeNtfs(sector)) return [];
+export function ntfsTraces(sector: Uint8Array, at: number): readonly Trace[] {
+  if (!looksLikeNtfs(sector)) return NO_TRACES;
   const g = geometryIn(sector, Number.MAX_SAFE_INTEGER);
-  if (!g) return [];
+  if (!g) return NO_TRACES;
   const length = wholeLength(g);
   return [
     { start: at, length },

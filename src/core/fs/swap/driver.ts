@@ -21,8 +21,8 @@ import type {
   VolumeInfo,
   VolumeWriter,
 } from '../port';
-import { whereSound } from '../mending';
-import { changedHeader, headerIn, newHeader, PAGE_SIZES, readHeader, type SwapHeader } from './header';
+import { NO_TRACES, whereSound } from '../mending';
+import { changedHeader, headerIn, isVersioned, newHeader, PAGE_SIZES, readHeader, type SwapHeader } from './header';
 
 const TITLE = 'swap';
 const TYPE_CODE = 0x82;
@@ -200,9 +200,10 @@ export const swapDriver: FileSystemDriver = {
   },
   // Its header is one page, and there is no other.
   mends: async () => [],
+  mayTrace: isVersioned,
   traces(block, at) {
     const length = claimedBy(block);
-    return length === undefined ? [] : [{ start: at, length }];
+    return length === undefined ? NO_TRACES : [{ start: at, length }];
   },
   make,
 };

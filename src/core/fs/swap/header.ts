@@ -28,6 +28,13 @@ export interface SwapHeader {
   readonly bytes: Uint8Array;
 }
 
+/** Whether a version that is known stands where a header that begins at an index has it, in either byte order. */
+export function isVersioned(bytes: Uint8Array, index: number): boolean {
+  const at = index + AT.version;
+  const [first, last] = [bytes[at], bytes[at + 3]];
+  return (first === 1 && last === 0) || (first === 0 && last === 1);
+}
+
 /** The header, or undefined where there is none. @throws CoreError `fs.damaged` where it makes no sense */
 export async function readHeader(device: BlockDevice): Promise<SwapHeader | undefined> {
   return headerIn(await device.bytes(0, Math.min(device.size, PAGE_SIZES.at(-1)!)), device.size);
