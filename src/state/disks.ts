@@ -15,6 +15,7 @@ import { keptView, look } from './view';
 
 /** A disk is a whole number of these. */
 const SECTOR = 512;
+const LEAST_DISK = 1024 * 1024;
 /** Longer than any browser takes to open its storage. */
 const STORAGE_WITHIN_MS = 6000;
 
@@ -229,13 +230,16 @@ export async function openFile(file: File, handle?: FileSystemFileHandle, words:
     if (isCoreError(error, 'image.cancelled')) return;
     if (isCoreError(error, 'image.several'))
       return set({ choosing: { why: 'several', file, handle, names: error.facts.names } });
-    if (isCoreError(error, 'image.not-a-disk') && error.facts.size % SECTOR === 0)
+    if (isCoreError(error, 'image.not-a-disk') && maybeDisk(file))
       return set({ choosing: { why: 'no table', file, handle } });
     await show(error);
   } finally {
     set({ opening: undefined });
   }
 }
+
+/** Whether a file may be all of a disk: whole sectors, and more of them than a table alone takes. */
+const maybeDisk = ({ size }: File): boolean => size % SECTOR === 0 && size >= LEAST_DISK;
 
 /** The disk that a file is: the same to the date, else one that waits for a file of that content. */
 function knownAs(fingerprint: ImageFingerprint): BenchDisk | undefined {
