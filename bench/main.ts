@@ -33,6 +33,7 @@ import { layoutColumn } from '@/ui/columns/geometry';
 import { bandsBetween } from '@/ui/columns/bands';
 import { runBetween } from './between';
 import { runRetire } from './retire';
+import { timed } from './timed';
 
 const GPT = { kind: 'gpt', diskGuid: '00000000-0000-0000-0000-000000000001', entryCount: 128, entrySize: 128 } as const;
 const MIB = 1024 * 1024;
@@ -40,12 +41,6 @@ const GIB = 1024 * MIB;
 const box = mkdtempSync(join(tmpdir(), 'ullager-bench-'));
 const say = (line: string): void => void process.stdout.write(`${line}\n`);
 const now = (): string => new Date().toISOString();
-
-async function timed(act: () => Promise<unknown> | unknown): Promise<number> {
-  const started = performance.now();
-  await act();
-  return (performance.now() - started) / 1000;
-}
 
 const rate = (bytes: number, seconds: number): string => `${(bytes / 1e6 / seconds).toFixed(0)} MB/s`;
 

@@ -9,6 +9,7 @@ import { MemoryJournal, startRun } from '@/core/run';
 import { Session } from '@/core/session';
 import { closeSync, fsyncSync, openSync, readSync, statSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
+import { timed } from './timed';
 
 const CHUNK = 4 * 1024 * 1024;
 /** What is compared with what: bytes, seconds, and seconds of the baseline. */
@@ -17,12 +18,6 @@ export interface RetireResult {
   readonly bytes: number;
   readonly seconds: number;
   readonly plain: number;
-}
-
-async function timed(act: () => Promise<unknown> | unknown): Promise<number> {
-  const started = performance.now();
-  await act();
-  return (performance.now() - started) / 1000;
 }
 
 function readAll(path: string): void {

@@ -80,6 +80,18 @@ async function typed(seed: number, act: () => Promise<void>): Promise<void> {
   }
 }
 
+/** Does something to a volume with bytes of its structures changed, in as many ways as there are seeds. */
+async function eachMutated(
+  { bytes, structures, cases }: { bytes: Uint8Array; structures: number; cases: number },
+  act: () => Promise<void>,
+): Promise<void> {
+  for (let seed = 0; seed < cases; seed++) {
+    const undo = mutate(bytes, structures, seededRandom(seed));
+    await typed(seed, act);
+    restore(bytes, undo);
+  }
+}
+
 describe('mutated volumes', () => {
   it.each([
     ['exfat', 4 * MIB, 150_000],
@@ -95,11 +107,7 @@ describe('mutated volumes', () => {
     const bytes = await source.bytes(0, size);
     const device = new Sealed(bytes);
     expect(await (await openVolume(kind, device)).check()).toEqual([]);
-    for (let seed = 0; seed < CASES; seed++) {
-      const undo = mutate(bytes, structures, seededRandom(seed));
-      await typed(seed, () => exerciseVolume(device));
-      restore(bytes, undo);
-    }
+    await eachMutated({ bytes, structures, cases: CASES }, () => exerciseVolume(device));
     expect(await (await openVolume(kind, device)).check()).toEqual([]);
   });
 });
@@ -112,11 +120,7 @@ describe('mutated NTFS volumes', () => {
     const bytes = await source.bytes(0, size);
     const device = new Sealed(bytes);
     expect(await (await openVolume('ntfs', device)).check()).toEqual([]);
-    for (let seed = 0; seed < 4 * CASES; seed++) {
-      const undo = mutate(bytes, 90_000, seededRandom(seed));
-      await typed(seed, () => exerciseVolume(device));
-      restore(bytes, undo);
-    }
+    await eachMutated({ bytes, structures: 90_000, cases: 4 * CASES }, () => exerciseVolume(device));
     expect(await (await openVolume('ntfs', device)).check()).toEqual([]);
   });
 });
@@ -145,18 +149,14 @@ describe('mending mutated volumes', () => {
     await fillRandomly(kind, source, 5, 0.1);
     const bytes = await source.bytes(0, size);
     const device = new Sealed(bytes);
-    for (let seed = 0; seed < MENDED; seed++) {
-      const undo = mutate(bytes, structures, seededRandom(seed));
-      await typed(seed, async () => {
-        const before = await errorsOf(kind, device);
-        const mends = await driverOf(kind)!.mends(device);
-        const after = await errorsOf(kind, new PatchedDevice(device, mends));
-        if (before !== undefined && (after === undefined || after > before))
-          throw new Error(`${before} errors became ${after}: ${mends.map((m) => m.what).join()}`);
-        for (let at = 0; at < 65_536; at += 512) tracesIn(bytes, at, at, 65_536);
-      });
-      restore(bytes, undo);
-    }
+    await eachMutated({ bytes, structures, cases: MENDED }, async () => {
+      const before = await errorsOf(kind, device);
+      const mends = await driverOf(kind)!.mends(device);
+      const after = await errorsOf(kind, new PatchedDevice(device, mends));
+      if (before !== undefined && (after === undefined || after > before))
+        throw new Error(`${before} errors became ${after}: ${mends.map((m) => m.what).join()}`);
+      for (let at = 0; at < 65_536; at += 512) tracesIn(bytes, at, at, 65_536);
+    });
   });
 });
 

@@ -1,5 +1,14 @@
 /** Reading whole disks in the worker: scans and speed, told in batches, so that the page has time to draw them. */
-import { measureSpeed, partOf, PARTS, scan, type Measured, type ScanBatch, type SpeedResult } from '@/core/health';
+import {
+  measureSpeed,
+  partOf,
+  PARTS,
+  scan,
+  type Measured,
+  type ScanBatch,
+  type SpeedResult,
+  type Stretch,
+} from '@/core/health';
 import { isCoreError } from '@/core/errors';
 import { hitsOf, type Hit, type Survey } from '@/core/inspect';
 import type { Session } from '@/core/session';
@@ -7,11 +16,6 @@ import type { OpenDisk, OpenDisks } from './open-disks';
 
 /** A page draws sixty times a second; less often is not seen. */
 const TOLD_EVERY_MS = 40;
-
-interface Stretch {
-  readonly start: number;
-  readonly end: number;
-}
 
 export class Health {
   readonly #tasks = new Map<string, AbortController>();

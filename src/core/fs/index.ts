@@ -1,5 +1,6 @@
 export { chosenFault } from './choices';
 export { recogniseForeign, type Recognised } from './foreign';
+export { whereOpen } from './mending';
 export type {
   Abilities,
   Adoption,

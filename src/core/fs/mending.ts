@@ -7,6 +7,9 @@ import type { Mend, Trace, Transaction, Volume } from './port';
 export const isSigned = (bytes: Uint8Array, index: number): boolean =>
   bytes[index + 510] === 0x55 && bytes[index + 511] === 0xaa;
 
+/** Bytes of a sector that a volume may be written for. */
+export const SECTOR_SIZES: readonly number[] = [512, 1024, 2048, 4096];
+
 /** Of a block that tells of no volume, as nearly all do. */
 export const NO_TRACES: readonly Trace[] = [];
 

@@ -26,7 +26,7 @@ export const scanRecordSchema = z.object({
   done: z.int().min(0),
   /** Seconds that this took. */
   seconds: z.number().min(0),
-  /** Bytes a second by part of the disk, 0 where it was not read yet. */
+  /** Bytes a second by part of what is read, and 0 for what was not read yet. */
   course: z.array(z.number().min(0)).length(PARTS),
   faults: z.array(hitSchema).max(100_000),
   slow: z.array(hitSchema).max(100_000),

@@ -1,5 +1,5 @@
 /** What lies on places of a disk that can't be read: files, structures of a volume, or nothing. */
-import type { Volume } from '@/core/fs';
+import type { ByteRange, Volume } from '@/core/fs';
 import { isCoreError } from '@/core/errors';
 import type { Survey } from './survey';
 import type { SurveyedVolume } from './survey-volume';
@@ -15,18 +15,13 @@ export interface Hit {
   readonly path?: string;
 }
 
-interface Range {
-  readonly start: number;
-  readonly end: number;
-}
-
 /**
  * Every place, split where what lies on it changes.
  * @param open gives the volume of a number, or undefined where it can't be opened
  */
 export async function hitsOf(
   survey: Survey,
-  places: readonly Range[],
+  places: readonly ByteRange[],
   open: (number: number) => Promise<Volume | undefined>,
 ): Promise<Hit[]> {
   const out: Hit[] = [];
@@ -42,22 +37,22 @@ export async function hitsOf(
   return out.sort((a, b) => a.start - b.start);
 }
 
-const clipped = ({ start, end }: Range, from: number, to: number): Range[] => {
+const clipped = ({ start, end }: ByteRange, from: number, to: number): ByteRange[] => {
   const [a, b] = [Math.max(start, from), Math.min(end, to)];
   return a < b ? [{ start: a, end: b }] : [];
 };
 
 async function hitsIn(
   { number, start: base, allocation }: SurveyedVolume,
-  places: readonly Range[],
+  places: readonly ByteRange[],
   volume: Volume | undefined,
 ): Promise<Hit[]> {
   if (!volume) return places.map(({ start, end }) => ({ start, end, number, what: 'not known' }));
   const own = places.map(({ start, end }) => ({ start: start - base, end: end - base }));
   const out: Hit[] = [];
-  const add = ({ start, end }: Range, what: Hit['what'], path?: string): void =>
+  const add = ({ start, end }: ByteRange, what: Hit['what'], path?: string): void =>
     void out.push({ start: base + start, end: base + end, number, what, ...(path === undefined ? {} : { path }) });
-  let rest: Range[] = own;
+  let rest: ByteRange[] = own;
   for await (const entry of volume.walk()) {
     if (entry.kind === 'folder' || rest.length === 0) continue;
     for (const run of await runsOf(volume, entry)) {
@@ -77,8 +72,8 @@ async function hitsIn(
 }
 
 /** Where the content of an entry lies, as far as it goes. */
-async function runsOf(volume: Volume, entry: Parameters<Volume['content']>[0]): Promise<Range[]> {
-  const out: Range[] = [];
+async function runsOf(volume: Volume, entry: Parameters<Volume['content']>[0]): Promise<ByteRange[]> {
+  const out: ByteRange[] = [];
   try {
     for await (const run of volume.content(entry))
       if (run.kind === 'at') out.push({ start: run.offset, end: run.offset + run.length });

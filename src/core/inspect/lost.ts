@@ -4,8 +4,17 @@
  */
 import { PatchedDevice, SalvageDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import { hasErrors, isCoreError } from '@/core/errors';
-import { kindFacts, overlapsAny, tracesIn, type FileSystemDriver, type Mend, type Volume } from '@/core/fs';
-import type { Survey } from './survey';
+import {
+  kindFacts,
+  overlapsAny,
+  tracesIn,
+  whereOpen,
+  type ByteRange,
+  type FileSystemDriver,
+  type Mend,
+  type Volume,
+} from '@/core/fs';
+import { highestNumber, type Survey } from './survey';
 import { BARE_PLACE, noteOf, surveyOpened, unopenedAt, type OnOpened, type SurveyedVolume } from './survey-volume';
 
 const STEP = 512;
@@ -25,12 +34,6 @@ interface Candidate {
   readonly driver: FileSystemDriver;
   readonly start: number;
   readonly length: number;
-}
-
-/** A stretch that belongs to no volume. */
-interface Stretch {
-  readonly start: number;
-  readonly end: number;
 }
 
 /**
@@ -61,7 +64,8 @@ export async function findLost(
     const seen = await readCandidate(source, candidate);
     if (seen) read.push(seen);
   }
-  const highest = Math.max(0, ...survey.volumes.map((v) => v.number));
+  // What was found before is found again.
+  const highest = highestNumber({ ...survey, lost: [] });
   return ranked(read).map(({ volume, open, window }, i) => {
     const number = highest + 1 + i;
     opened(number, { volume: open, window });
@@ -70,8 +74,8 @@ export async function findLost(
 }
 
 /** What the volumes of a disk leave, whether it could hold a new one or not; the first sector is the table's. */
-function stretchesBeside({ size, sectorSize, volumes }: Survey): Stretch[] {
-  const out: Stretch[] = [];
+function stretchesBeside({ size, sectorSize, volumes }: Survey): ByteRange[] {
+  const out: ByteRange[] = [];
   let at = sectorSize;
   for (const { start, length } of [...volumes, { start: size, length: 0 }]) {
     if (start > at) out.push({ start: at, end: Math.min(start, size) });
@@ -83,7 +87,7 @@ function stretchesBeside({ size, sectorSize, volumes }: Survey): Stretch[] {
 /** Places that what stands in a stretch tells of, which lie in it whole. */
 async function* candidatesIn(
   device: BlockDevice,
-  stretch: Stretch,
+  stretch: ByteRange,
   signal: AbortSignal | undefined,
   told: (at: number) => void,
 ): AsyncGenerator<Candidate> {
@@ -123,13 +127,8 @@ async function readCandidate(device: BlockDevice, { driver, start, length }: Can
   const kept: { volume: Volume; window: BlockDevice }[] = [];
   const base = unopenedAt({ ...BARE_PLACE, number: 1, start, length: size });
   const open = async (mends: readonly Mend[]): Promise<SurveyedVolume | undefined> => {
-    try {
-      const patched = mends.length > 0 ? new PatchedDevice(window, mends) : window;
-      return await surveyOpened(patched, driver, base, (_, one) => kept.push(one));
-    } catch (error) {
-      if (!isCoreError(error, 'fs.damaged') && !isCoreError(error, 'fs.unknown')) throw error;
-      return undefined;
-    }
+    const patched = mends.length > 0 ? new PatchedDevice(window, mends) : window;
+    return whereOpen(() => surveyOpened(patched, driver, base, (_, one) => kept.push(one)));
   };
   let mends: readonly Mend[] = [];
   let volume = await open(mends);
@@ -161,8 +160,8 @@ async function wholeFiles(volume: Volume): Promise<number> {
   return whole;
 }
 
-const overlap = (a: Stretch, b: Stretch): boolean => a.start < b.end && b.start < a.end;
-const placeOf = ({ volume: { start, length } }: SeenLost): Stretch => ({ start, end: start + length });
+const overlap = (a: ByteRange, b: ByteRange): boolean => a.start < b.end && b.start < a.end;
+const placeOf = ({ volume: { start, length } }: SeenLost): ByteRange => ({ start, end: start + length });
 
 /** Fewer errors before more, then more whole files before fewer. */
 function better(a: SeenLost, b: SeenLost): number {

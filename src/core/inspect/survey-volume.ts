@@ -126,7 +126,9 @@ export async function surveyVolume(device: BlockDevice, place: VolumePlace, open
   } catch (error) {
     // What can't be read of a disk that fails is a fault of its volume alone.
     if (!isCoreError(error, 'fs.damaged') && !isCoreError(error, 'device.read-failed')) throw error;
-    const seen = isCoreError(error, 'fs.damaged') ? await seenThrough(window, unopened, opened) : undefined;
+    const seen = isCoreError(error, 'fs.damaged')
+      ? await seenThrough(window, unopened, opened, await mendsIn(window))
+      : undefined;
     return faulty(unopened, error, recognised, seen);
   }
 }
@@ -157,9 +159,10 @@ function faulty(
 async function surveyUnknown(window: WindowDevice, base: SurveyedVolume, opened: OnOpened): Promise<SurveyedVolume> {
   const recognised = await recogniseForeign(window);
   if (recognised) return { ...base, recognised };
-  const seen = await seenThrough(window, base, opened);
+  const found = await mendsIn(window);
+  const seen = await seenThrough(window, base, opened, found);
   if (!seen) {
-    const kind = await kindByCopy(window);
+    const kind = found && (await probeFileSystem(new PatchedDevice(window, found.mends)))?.kind;
     const named = kind === undefined ? await namedFault(window) : undefined;
     if (named) return faulty(base, named.error, recognisedAs(named.kind), undefined);
     if (kind === undefined) return base;
@@ -171,12 +174,6 @@ async function surveyUnknown(window: WindowDevice, base: SurveyedVolume, opened:
   return faulty(base, new CoreError('fs.damaged', { fileSystem, reason, offset: 0 }), undefined, seen);
 }
 
-/** The kind that a copy of its beginning tells of, of a volume that can't be opened by that. */
-async function kindByCopy(window: BlockDevice): Promise<string | undefined> {
-  const found = await mendsIn(window);
-  return found && (await probeFileSystem(new PatchedDevice(window, found.mends)))?.kind;
-}
-
 /**
  * What can be read of a volume that does not open: with what is damaged in it mended from its copies, or past its place,
  * where it says that it is longer than that.
@@ -185,12 +182,12 @@ async function seenThrough(
   window: WindowDevice,
   base: SurveyedVolume,
   opened: OnOpened,
+  found: Awaited<ReturnType<typeof mendsIn>>,
 ): Promise<SeenVolume | undefined> {
-  const { driver, mends } = (await mendsIn(window)) ?? {};
   try {
-    if (driver) {
-      const volume = await surveyOpened(new PatchedDevice(window, mends!), driver, base, opened);
-      return { volume, mends: mends!.map(noteOf) };
+    if (found) {
+      const volume = await surveyOpened(new PatchedDevice(window, found.mends), found.driver, base, opened);
+      return { volume, mends: found.mends.map(noteOf) };
     }
     const probed = await probeFileSystem(window);
     const claimed = await probed?.driver.claims(window);

@@ -5,6 +5,7 @@ import { boundsOf, copySourcesOf, laidFrom, layoutOf, type Survey, type Surveyed
 import {
   ALIGNMENT,
   asVolumeId,
+  blankLayout,
   boundOf,
   convertTable,
   endOf,
@@ -105,9 +106,9 @@ class Resolution {
     if (wiped && volumes.some((v) => 'keep' in v || 'find' in v))
       throw invalid('a whole disk is wiped only where nothing on it is kept');
     // Written over whole, a disk has a table only where one is asked for, or volumes are.
-    if (wiped && this.target.table === undefined && volumes.length === 0) return blankOf(this.#now);
+    if (wiped && this.target.table === undefined && volumes.length === 0) return blankLayout(this.#now);
     const { table: kind = this.#now.table } = this.target;
-    if (wiped && kind !== 'none') return { ...blankOf(this.#now), table: kind, mendTable: true };
+    if (wiped && kind !== 'none') return { ...blankLayout(this.#now), table: kind, mendTable: true };
     if (kind === 'none' && volumes.some((v) => 'find' in v))
       throw invalid('the disk has no table: say which it gets, "table": "mbr" or "gpt"');
     if (kind === this.#now.table) return mendTable ? { ...this.#now, mendTable } : this.#now;
@@ -382,12 +383,6 @@ class Resolution {
     if (room <= 0) throw invalid('nothing is left for “rest”');
     return floorTo(room, this.survey.sectorSize);
   }
-}
-
-/** A disk with nothing on it. */
-function blankOf(layout: Layout): Layout {
-  const { tableEntries: _entries, mendTable: _mend, ...rest } = layout;
-  return { ...rest, table: 'none', volumes: [] };
 }
 
 /** A volume of those that were found, by its number among them. @throws CoreError `target.invalid` */

@@ -33,6 +33,7 @@ export type { History } from './history';
 export {
   ALIGNMENT,
   asVolumeId,
+  blankLayout,
   boundOf,
   endOf,
   firstUsable,
@@ -40,6 +41,7 @@ export {
   isMade,
   lastUsable,
   nameOf,
+  tableEnd,
   volumeOf,
 } from './layout';
 export type { Bounds, CopyOrigin, Gap, LaidVolume, Layout, Role, TableKind, VolumeBounds, VolumeId } from './layout';
@@ -51,5 +53,6 @@ export type { FolderWish, TransferWish } from './transfer-edits';
 export { canGive, makeRoom, sizeRange } from './room';
 export type { RoomSource, RoomWish } from './room';
 export { layoutSchema } from './schema';
-export { addWipe, putBack, removeWipe, wipeDisk, wipeTargetWords } from './wipe-edits';
+export { putBack } from './put-back';
+export { addWipe, removeWipe, wipeDisk, wipeTargetWords } from './wipe-edits';
 export type { WipeTarget, WipeWish } from './wipe-edits';

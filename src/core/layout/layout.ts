@@ -116,6 +116,14 @@ export function asVolumeId(id: string): VolumeId {
   return id as VolumeId;
 }
 
+/** The disk of a layout with nothing on it, and nothing wished for. */
+export const blankLayout = ({ diskSize, sectorSize }: Layout): Layout => ({
+  diskSize,
+  sectorSize,
+  table: 'none',
+  volumes: [],
+});
+
 /** The end of a volume, exclusive. */
 export function endOf(volume: Pick<LaidVolume, 'start' | 'length'>): number {
   return volume.start + volume.length;
@@ -126,13 +134,22 @@ export function firstUsable(layout: Pick<Layout, 'table'>): number {
   return layout.table === 'none' ? 0 : ALIGNMENT;
 }
 
+type TableSide = Pick<Layout, 'diskSize' | 'sectorSize' | 'table' | 'tableEntries'>;
+
+/** The byte behind the table at the beginning of the disk: volumes that are aligned begin later. */
+export function tableEnd(layout: TableSide): number {
+  if (layout.table === 'gpt') return gptRoomOf(layout).first;
+  return layout.table === 'mbr' ? layout.sectorSize : 0;
+}
+
+function gptRoomOf({ diskSize, sectorSize, tableEntries }: TableSide): ReturnType<typeof gptRoom> {
+  const entryCount = tableEntries ?? USUAL_ENTRIES * USUAL_ENTRY_SIZE;
+  return gptRoom({ entryCount, entrySize: 1 }, diskSize, sectorSize);
+}
+
 /** The byte after the last a volume may use. */
-export function lastUsable(layout: Pick<Layout, 'diskSize' | 'sectorSize' | 'table' | 'tableEntries'>): number {
-  if (layout.table === 'gpt') {
-    const entrySize = 1;
-    const entryCount = layout.tableEntries ?? USUAL_ENTRIES * USUAL_ENTRY_SIZE;
-    return gptRoom({ entryCount, entrySize }, layout.diskSize, layout.sectorSize).last;
-  }
+export function lastUsable(layout: TableSide): number {
+  if (layout.table === 'gpt') return gptRoomOf(layout).last;
   // A master boot record counts sectors in 32 bits.
   const limit = layout.table === 'mbr' ? 0xffffffff * layout.sectorSize : layout.diskSize;
   return Math.min(layout.diskSize, limit);

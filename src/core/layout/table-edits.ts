@@ -1,5 +1,5 @@
 /** Edits of the table itself: a new one, another kind with every volume kept, a mended one, marks of its entries. */
-import { gptRoom, hiddenCode, USUAL_ENTRIES, USUAL_ENTRY_SIZE, type VolumeFlag } from '@/core/table';
+import { hiddenCode, type VolumeFlag } from '@/core/table';
 import { floorTo, formatSize } from '@/core/size';
 import {
   ALIGNMENT,
@@ -8,6 +8,7 @@ import {
   isMade,
   lastUsable,
   nameOf,
+  tableEnd,
   volumeOf,
   type Bounds,
   type Layout,
@@ -45,7 +46,7 @@ export function convertTable(layout: Layout, bounds: Bounds, kind: Exclude<Table
   const last = layout.volumes.at(-1);
   const limit = lastUsable(next);
   const [first] = layout.volumes;
-  if (kind === 'gpt' && first && first.start < gptFirst(layout))
+  if (kind === 'gpt' && first && first.start < tableEnd(next))
     return refuse(`${nameOf(first)} begins where the table has to go.`);
   const notes: string[] = [];
   let { volumes } = next;
@@ -68,11 +69,6 @@ export function convertTable(layout: Layout, bounds: Bounds, kind: Exclude<Table
   if (!settled.ok) return settled;
   const name = `Convert to ${KIND_WORDS[kind]}`;
   return { ok: true, layout: settled.layout, name, notes: [...notes, ...settled.notes] };
-}
-
-/** The byte behind the first copy of a new GUID table. */
-function gptFirst({ diskSize, sectorSize }: Layout): number {
-  return gptRoom({ entryCount: USUAL_ENTRIES, entrySize: USUAL_ENTRY_SIZE }, diskSize, sectorSize).first;
 }
 
 /** Has the table written again, so that a damaged or misplaced copy is mended. */

@@ -1,18 +1,7 @@
-/** What is to be written over, and volumes that no entry names put back: edits of a plan like any other. */
+/** What is to be written over: an edit of a plan like any other. */
 import type { Pattern } from '@/core/health';
-import { refuse, replace, type Edited } from './edits';
-import {
-  endOf,
-  firstUsable,
-  lastUsable,
-  nameOf,
-  volumeOf,
-  type Bounds,
-  type LaidVolume,
-  type Layout,
-  type VolumeId,
-} from './layout';
-import { settle } from './placement';
+import { refuse, type Edited } from './edits';
+import { blankLayout, nameOf, volumeOf, type Layout, type VolumeId } from './layout';
 
 /** What of a disk is written over. */
 export type WipeTarget =
@@ -62,9 +51,7 @@ export function addWipe(layout: Layout, wish: WipeWish): Edited {
 /** Everything on the disk goes, its table with it, and all of it is written over. */
 export function wipeDisk(layout: Layout, how: Pick<WipeWish, 'passes' | 'compare'>): Edited {
   const wipes: WipeWish[] = [{ what: 'disk', ...how }];
-  const { tableEntries: _entries, mendTable: _mend, transfers: _transfers, ...rest } = layout;
-  const next: Layout = { ...rest, table: 'none', volumes: [], wipes };
-  return { ok: true, layout: next, name: 'Wipe the whole disk', notes: [] };
+  return { ok: true, layout: { ...blankLayout(layout), wipes }, name: 'Wipe the whole disk', notes: [] };
 }
 
 /** Takes a wish back. */
@@ -73,17 +60,4 @@ export function removeWipe(layout: Layout, target: WipeTarget): Edited {
   const { wipes: _old, ...rest } = layout;
   const next = wipes.length > 0 ? { ...rest, wipes } : rest;
   return { ok: true, layout: next, name: `No longer: ${wipeTargetWords(layout, target)}`, notes: [] };
-}
-
-/** Puts a volume that was found back into the table, at its place. */
-export function putBack(layout: Layout, bounds: Bounds, found: LaidVolume): Edited {
-  if (layout.table === 'none') return refuse('The disk has no table to put it into. Make one first.');
-  if (layout.volumes.some((v) => v.id === found.id)) return refuse(`${nameOf(found)} is put back already.`);
-  const hit = layout.volumes.find((v) => v.start < endOf(found) && found.start < endOf(v));
-  if (hit) return refuse(`${nameOf(hit)} is planned where ${nameOf(found)} lies.`);
-  if (found.start < Math.min(firstUsable(layout), layout.sectorSize) || endOf(found) > lastUsable(layout))
-    return refuse(`${nameOf(found)} lies where the table has to be.`);
-  const settled = settle(replace(layout, [found]), bounds);
-  if (!settled.ok) return refuse(settled.reason);
-  return { ok: true, layout: settled.layout, name: `Put ${nameOf(found)} back`, notes: settled.notes };
 }

@@ -1,9 +1,8 @@
 /** Whether a planned layout can be reached at all; what needs an order to be found is not asked here. */
 import { CoreError } from '@/core/errors';
 import { boundsOf, type Survey, type SurveyedVolume } from '@/core/inspect';
-import { endOf, lastUsable, nameOf, settle, type LaidVolume, type Layout } from '@/core/layout';
+import { endOf, lastUsable, nameOf, settle, tableEnd, type LaidVolume, type Layout } from '@/core/layout';
 import { formatSize } from '@/core/size';
-import { gptRoom, USUAL_ENTRIES, USUAL_ENTRY_SIZE } from '@/core/table';
 import { refused, unsound } from './refused';
 import type { Copied, Kept } from './subjects';
 
@@ -28,7 +27,7 @@ function assertTable({ survey, planned, kept }: Wanted): void {
   const error = survey.findings.find((f) => f.severity === 'error');
   const stays = kept.some((k) => !k.mending?.lost);
   const wiped = planned.wipes?.some((w) => w.what === 'disk') ?? false;
-  if (wiped && (stays || kept.length > 0)) throw refused('a whole disk is wiped only where nothing on it is kept');
+  if (wiped && kept.length > 0) throw refused('a whole disk is wiped only where nothing on it is kept');
   const anew = wiped || (planned.mendTable && !stays);
   if (error && !anew) throw refused(`the table is damaged: ${error.message}`);
   if (planned.table !== survey.table && !wiped && (planned.table === 'none' || (survey.table === 'none' && !anew)))
@@ -36,8 +35,7 @@ function assertTable({ survey, planned, kept }: Wanted): void {
 }
 
 function assertPlaces({ survey, planned }: Wanted): void {
-  let at = planned.table === 'gpt' ? gptFirst(survey, planned) : 0;
-  if (planned.table === 'mbr' && planned.volumes.some((v) => v.start === 0)) at = survey.sectorSize;
+  let at = tableEnd({ ...planned, diskSize: survey.size, sectorSize: survey.sectorSize });
   for (const volume of planned.volumes) {
     if (volume.start < at) throw refused(`${nameOf(volume)} overlaps the volume before it`);
     if (volume.start % survey.sectorSize || volume.length % survey.sectorSize)
@@ -53,12 +51,6 @@ function assertPlaces({ survey, planned }: Wanted): void {
     return v.start !== own.start || v.length !== own.length || v.logical !== own.logical;
   });
   if (moved) throw refused(`${nameOf(moved)} has no place in the table as it is drawn`);
-}
-
-/** The first byte behind the first copy of a GUID table. */
-function gptFirst(survey: Survey, planned: Layout): number {
-  const entryCount = planned.tableEntries ?? USUAL_ENTRIES * USUAL_ENTRY_SIZE;
-  return gptRoom({ entryCount, entrySize: 1 }, survey.size, survey.sectorSize).first;
 }
 
 function assertKept({ planned, now, before }: Kept, { survey, override }: Wanted): void {

@@ -6,6 +6,7 @@
  */
 import { narrow, raw, struct, text, u16, u32, u64, u8 } from '@/core/bytes';
 import { CoreError } from '@/core/errors';
+import { isSigned } from '../mending';
 
 export const BOOT = struct('exFAT boot sector', 512, {
   jump: raw(0, 3),
@@ -56,7 +57,7 @@ export interface ExfatGeometry {
 }
 
 export function looksLikeExfat(sector: Uint8Array): boolean {
-  if (sector[510] !== 0x55 || sector[511] !== 0xaa) return false;
+  if (!isSigned(sector, 0)) return false;
   const boot = BOOT.decode(sector);
   return boot.name === NAME && boot.signature === BOOT_SIGNATURE;
 }

@@ -7,7 +7,7 @@
 import { sameBytes } from '@/core/bytes';
 import { PatchedDevice, type BlockDevice } from '@/core/device';
 import { countSet } from '../bitmap';
-import { changesOf, NO_TRACES, whereOpen, whereSound } from '../mending';
+import { changesOf, NO_TRACES, SECTOR_SIZES, whereOpen, whereSound } from '../mending';
 import type { Mend, Trace } from '../port';
 import {
   BOOT,
@@ -22,7 +22,6 @@ import { ownedBits } from './change';
 import { checkExfat } from './check';
 import { readTree, type ExfatTree } from './tree';
 
-const SECTOR_SIZES = [512, 1024, 2048, 4096];
 const FLAGS_AT = 106;
 const PERCENT_AT = 112;
 const PERCENT_UNKNOWN = 0xff;

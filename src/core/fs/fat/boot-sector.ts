@@ -63,9 +63,20 @@ export const FS_INFO = struct('FAT32 FSInfo', 512, {
   trailSignature: u32(508),
 });
 
-export const FS_INFO_LEAD = 0x41615252;
-export const FS_INFO_STRUCT = 0x61417272;
-export const FS_INFO_TRAIL = 0xaa550000;
+export const FS_INFO_SIGNATURES = {
+  leadSignature: 0x41615252,
+  structSignature: 0x61417272,
+  trailSignature: 0xaa550000,
+} as const;
+/** A count or a cluster that the FSInfo sector does not tell. */
+export const FS_INFO_UNKNOWN = 0xffffffff;
+
+/** Whether an FSInfo sector has all three of its signatures. */
+export const isInfoSigned = (info: Readonly<Record<keyof typeof FS_INFO_SIGNATURES, number>>): boolean =>
+  info.leadSignature === FS_INFO_SIGNATURES.leadSignature &&
+  info.structSignature === FS_INFO_SIGNATURES.structSignature &&
+  info.trailSignature === FS_INFO_SIGNATURES.trailSignature;
+
 export const BOOT_SIGNATURE_AT = 510;
 export const DIRECTORY_ENTRY_BYTES = 32;
 

@@ -1,11 +1,9 @@
 /** The structure check of a FAT volume: boot sectors, FSInfo, the tables against each other, and every chain. */
 import { sameBytes } from '@/core/bytes';
 import type { Finding } from '@/core/errors';
-import { FIRST_FAT32_COUNT, FS_INFO, FS_INFO_LEAD, FS_INFO_STRUCT, FS_INFO_TRAIL, tableOffset } from './boot-sector';
+import { FIRST_FAT32_COUNT, FS_INFO, FS_INFO_UNKNOWN, isInfoSigned, tableOffset } from './boot-sector';
 import type { FatTree } from './tree';
 import type { FatState } from './volume-state';
-
-const UNKNOWN = 0xffffffff;
 
 /** Every finding, structures first. @throws CoreError `device.read-failed` */
 export async function checkVolume(state: FatState, tree: FatTree): Promise<Finding[]> {
@@ -78,16 +76,12 @@ async function infoFindings({ device, geometry: g, counts: { free } }: FatState)
   if (g.fsInfoSector === 0) return [];
   const offset = g.fsInfoSector * g.sectorSize;
   const info = FS_INFO.decode(await device.bytes(offset, 512));
-  const signed =
-    info.leadSignature === FS_INFO_LEAD &&
-    info.structSignature === FS_INFO_STRUCT &&
-    info.trailSignature === FS_INFO_TRAIL;
-  if (!signed) {
+  if (!isInfoSigned(info)) {
     return [
       { severity: 'warning', code: 'fat.fsinfo', message: 'The sector with the free count is not signed.', offset },
     ];
   }
-  if (info.freeCount === UNKNOWN || info.freeCount === free) return [];
+  if (info.freeCount === FS_INFO_UNKNOWN || info.freeCount === free) return [];
   const message = `The stored free count is ${info.freeCount} clusters, it should be ${free}.`;
   return [{ severity: 'info', code: 'fat.free-count', message, offset }];
 }

@@ -9,9 +9,7 @@ import {
   EXTENDED_16,
   EXTENDED_32,
   FS_INFO,
-  FS_INFO_LEAD,
-  FS_INFO_STRUCT,
-  FS_INFO_TRAIL,
+  FS_INFO_SIGNATURES,
   totalSectorFields,
   type FatKind,
 } from './boot-sector';
@@ -144,11 +142,9 @@ function infoSector(g: NewGeometry): Uint8Array {
   const sector = new Uint8Array(g.sectorSize);
   FS_INFO.encode(
     {
-      leadSignature: FS_INFO_LEAD,
-      structSignature: FS_INFO_STRUCT,
+      ...FS_INFO_SIGNATURES,
       freeCount: g.clusterCount - 1,
       nextFree: ROOT_CLUSTER + 1,
-      trailSignature: FS_INFO_TRAIL,
     },
     sector,
   );

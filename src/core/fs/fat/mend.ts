@@ -6,7 +6,7 @@
  */
 import { sameBytes } from '@/core/bytes';
 import { PatchedDevice, type BlockDevice } from '@/core/device';
-import { bestOf, changesOf, NO_TRACES, whereSound } from '../mending';
+import { bestOf, changesOf, isSigned, NO_TRACES, SECTOR_SIZES, whereSound } from '../mending';
 import type { Mend, Trace } from '../port';
 import { AllocationTable } from './allocation-table';
 import {
@@ -14,9 +14,9 @@ import {
   EXTENDED_16,
   EXTENDED_32,
   FS_INFO,
-  FS_INFO_LEAD,
-  FS_INFO_STRUCT,
-  FS_INFO_TRAIL,
+  FS_INFO_SIGNATURES,
+  FS_INFO_UNKNOWN,
+  isInfoSigned,
   parseGeometry,
   tableOffset,
   type FatGeometry,
@@ -25,11 +25,9 @@ import { openFat } from './volume';
 import { loadState } from './volume-state';
 
 const COPY_SECTOR = 6;
-const SECTOR_SIZES = [512, 1024, 2048, 4096];
 /** What of a boot sector tells of the volume; code may stand behind it. */
 const TELLING = 90;
 const COPIES_DIFFER = new Set(['fat.backup-boot', 'fat.tables-differ', 'fat.fsinfo', 'fat.media']);
-const UNKNOWN = 0xffffffff;
 
 /** The geometry that a boot sector tells, or undefined where it makes no sense. */
 const geometryIn = (sector: Uint8Array, size: number | undefined): FatGeometry | undefined =>
@@ -44,7 +42,7 @@ export function claimedBy(sector: Uint8Array): number | undefined {
 /** The kind whose name stands in a boot sector: in the words that no system goes by, and every system writes. */
 export function namedIn(sector: Uint8Array): string | undefined {
   const jumps = sector[0] === 0xeb || sector[0] === 0xe9;
-  if (!jumps && (sector[510] !== 0x55 || sector[511] !== 0xaa)) return undefined;
+  if (!jumps && !isSigned(sector, 0)) return undefined;
   if (EXTENDED_32.decode(sector).kind === 'FAT32   ') return 'fat32';
   const narrow = EXTENDED_16.decode(sector).kind;
   if (narrow === 'FAT16   ') return 'fat16';
@@ -53,7 +51,7 @@ export function namedIn(sector: Uint8Array): string | undefined {
 
 /** A boot sector, or its copy. */
 export function fatTraces(sector: Uint8Array, at: number): readonly Trace[] {
-  if (sector[510] !== 0x55 || sector[511] !== 0xaa) return NO_TRACES;
+  if (!isSigned(sector, 0)) return NO_TRACES;
   const length = claimedBy(sector);
   if (length === undefined) return NO_TRACES;
   const copyAt = BPB.decode(sector).bytesPerSector * COPY_SECTOR;
@@ -169,22 +167,11 @@ async function infoMends(device: BlockDevice): Promise<Mend[]> {
   const offset = g.fsInfoSector * g.sectorSize;
   const sector = await device.bytes(offset, 512);
   const info = FS_INFO.decode(sector);
-  const signed =
-    info.leadSignature === FS_INFO_LEAD &&
-    info.structSignature === FS_INFO_STRUCT &&
-    info.trailSignature === FS_INFO_TRAIL;
-  if (signed && (info.freeCount === counts.free || info.freeCount === UNKNOWN)) return out;
+  const signed = isInfoSigned(info);
+  if (signed && (info.freeCount === counts.free || info.freeCount === FS_INFO_UNKNOWN)) return out;
   const bytes = signed ? sector.slice() : new Uint8Array(512);
   const inside = signed && info.nextFree >= 2 && info.nextFree < g.clusterCount + 2;
-  FS_INFO.encode(
-    {
-      leadSignature: FS_INFO_LEAD,
-      structSignature: FS_INFO_STRUCT,
-      trailSignature: FS_INFO_TRAIL,
-      freeCount: counts.free,
-      nextFree: inside ? info.nextFree : UNKNOWN,
-    },
-    bytes,
-  );
+  const nextFree = inside ? info.nextFree : FS_INFO_UNKNOWN;
+  FS_INFO.encode({ ...FS_INFO_SIGNATURES, freeCount: counts.free, nextFree }, bytes);
   return [...out, { offset, bytes, what: 'the sector with the free count', from: 'the allocation table' }];
 }

@@ -11,17 +11,14 @@ import {
   DIRECTORY_ENTRY_BYTES,
   EXTENDED_32,
   FS_INFO,
-  FS_INFO_LEAD,
-  FS_INFO_STRUCT,
-  FS_INFO_TRAIL,
+  FS_INFO_SIGNATURES,
+  FS_INFO_UNKNOWN,
   tableOffset,
   totalSectorFields,
   type FatGeometry,
 } from './boot-sector';
 import { ENTRY } from './directory';
 import type { FatTree } from './tree';
-
-const UNKNOWN = 0xffffffff;
 
 /** Writes a table's sectors that differ from `before`, into every live FAT. Both are as long as the geometry says. */
 export async function writeTables(
@@ -128,9 +125,8 @@ export async function writeInfo(
     const sector = new Uint8Array(g.sectorSize);
     await tx.read(place * g.sectorSize, sector);
     const old = FS_INFO.decode(sector);
-    if (place !== g.fsInfoSector && old.leadSignature !== FS_INFO_LEAD) continue;
-    const signatures = { leadSignature: FS_INFO_LEAD, structSignature: FS_INFO_STRUCT, trailSignature: FS_INFO_TRAIL };
-    FS_INFO.encode({ ...signatures, ...counts }, sector);
+    if (place !== g.fsInfoSector && old.leadSignature !== FS_INFO_SIGNATURES.leadSignature) continue;
+    FS_INFO.encode({ ...FS_INFO_SIGNATURES, ...counts }, sector);
     await tx.write(place * g.sectorSize, sector);
   }
 }
@@ -138,11 +134,11 @@ export async function writeInfo(
 /** The free count and the first free cluster, as FSInfo stores them. */
 function freeCounts(table: AllocationTable, clusterCount: number): { freeCount: number; nextFree: number } {
   let freeCount = 0;
-  let nextFree = UNKNOWN;
+  let nextFree: number = FS_INFO_UNKNOWN;
   for (let cluster = 2; cluster < clusterCount + 2; cluster++) {
     if (table.get(cluster) !== FREE) continue;
     freeCount += 1;
-    if (nextFree === UNKNOWN) nextFree = cluster;
+    if (nextFree === FS_INFO_UNKNOWN) nextFree = cluster;
   }
   return { freeCount, nextFree };
 }

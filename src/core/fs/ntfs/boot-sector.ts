@@ -7,6 +7,7 @@
  */
 import { narrow, raw, struct, text, u16, u32, u64, u8 } from '@/core/bytes';
 import { CoreError } from '@/core/errors';
+import { isSigned } from '../mending';
 
 export const BOOT = struct('NTFS boot sector', 512, {
   jump: raw(0, 3),
@@ -53,7 +54,7 @@ export const serialFrom = (serial: number): bigint =>
 
 /** Whether the bytes can be an NTFS boot sector: cheap, for probing. */
 export function looksLikeNtfs(sector: Uint8Array): boolean {
-  if (sector[510] !== 0x55 || sector[511] !== 0xaa) return false;
+  if (!isSigned(sector, 0)) return false;
   const boot = BOOT.decode(sector);
   return boot.oemName === OEM_NAME && boot.signature === 0xaa55;
 }

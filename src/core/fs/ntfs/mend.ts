@@ -7,7 +7,7 @@
 import { sameBytes } from '@/core/bytes';
 import { PatchedDevice, type BlockDevice } from '@/core/device';
 import { setBits } from '../bitmap';
-import { bestOf, changesOf, NO_TRACES, whereOpen, whereSound } from '../mending';
+import { bestOf, changesOf, NO_TRACES, SECTOR_SIZES, whereOpen, whereSound } from '../mending';
 import type { Mend, Trace } from '../port';
 import { partsOf } from './across';
 import { BOOT, looksLikeNtfs, parseGeometry, type NtfsGeometry } from './boot-sector';
@@ -20,7 +20,6 @@ const BITMAP = 6;
 const FILE_MAGIC = 'FILE';
 /** The copy of the boot sector is looked for this far before the end, where it is not at the end itself. */
 const TAIL = 1024 * 1024;
-const SECTOR_SIZES = [512, 1024, 2048, 4096];
 /** That a mirror is not where the boot sector says tells one from the other. */
 const BOOT_DIFFERS = new Set(['ntfs.backup-boot']);
 const COPIES_DIFFER = new Set(['ntfs.backup-boot', 'ntfs.mirror']);
