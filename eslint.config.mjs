@@ -55,6 +55,7 @@ const ROOMS = [
   'run',
   'practice',
   'goal',
+  'report',
   'job',
   'session',
 ];

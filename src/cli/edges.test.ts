@@ -17,7 +17,8 @@ import { systemFiles } from './files/files';
 import { FaultyFiles } from './files/fixtures/faulty-files';
 import { holding } from './files/locks';
 import { boxOf, printed } from './fixtures/verbs';
-import { fail, seen } from './output';
+import { plain } from '@/core/bytes';
+import { fail } from './output';
 import { inspect } from './verbs/look';
 import { convert, make } from './verbs/make';
 import { run } from './verbs/run';
@@ -305,7 +306,7 @@ describe('two processes', () => {
 describe('what is said', () => {
   it('holds nothing that a terminal acts on', async () => {
     const nasty = `a\u001b[2Jb\u009bc\u202ed\u0007`;
-    expect(seen(nasty)).toBe('a\\u001b[2Jb\\u009bc\\u202ed\\u0007');
+    expect(plain(nasty)).toBe('a\\u001b[2Jb\\u009bc\\u202ed\\u0007');
     expect(fail(new Error(nasty))).toBe(2);
     expect(io.err).not.toMatch(/[\u0000-\u0009\u000b-\u001f\u007f-\u009f\u202e]/);
     const image = path(`odd\u001b[1m.img`);

@@ -1,7 +1,24 @@
 /** The headless runner: `npm run -s ullager -- VERB …`. */
 import { Command, CommanderError } from 'commander';
 import { EXIT, fail } from './output';
-import { check, convert, files, find, inspect, make, plan, run, scan, speed } from './verbs';
+import {
+  check,
+  convert,
+  files,
+  find,
+  inspect,
+  list,
+  make,
+  picture,
+  plan,
+  restoreTable,
+  run,
+  saveTable,
+  scan,
+  sheet,
+  showTable,
+  speed,
+} from './verbs';
 
 // npm runs scripts in the package's folder; paths are meant from where the person stands.
 if (process.env.npm_lifecycle_event === 'ullager' && process.env.INIT_CWD) process.chdir(process.env.INIT_CWD);
@@ -14,7 +31,7 @@ const program = new Command('ullager')
 let exitCode: number = EXIT.done;
 
 /** Runs a verb and keeps its exit code. */
-function verb<O>(act: (path: string, options: O) => Promise<number>): (path: string, options: O) => Promise<void> {
+function verb<P, O>(act: (path: P, options: O) => Promise<number>): (path: P, options: O) => Promise<void> {
   return async (path, options) => {
     exitCode = await act(path, options).catch(fail);
   };
@@ -30,6 +47,23 @@ const collect = (value: string, before: string[] = []): string[] => [...before, 
 /** Other disks that a target names. */
 const withDisks = (command: Command): Command =>
   command.option('--with <name=file>', 'another disk, by the name the target has for it', collect);
+
+/** What is planned. */
+const planning = (command: Command): Command =>
+  withDisks(reading(command))
+    .option('--target <json>', 'the planned layout')
+    .option('--job <json>', 'a job, instead of a target')
+    .option('--scratch <file>', 'a file that is not there yet, for volumes that can be set aside nowhere on the disk')
+    .option('--override', 'go on with volumes whose check found errors');
+/** Where what is written goes, and how a run is taken up or back. */
+const writing = (command: Command): Command =>
+  command
+    .option('--out <file>', 'where the result goes')
+    .option('--in-place', 'write the image itself')
+    .option('--resume', 'go on with an interrupted run')
+    .option('--rewind', 'put everything back as it was')
+    .option('--no-rewind', 'with --in-place: keep nothing to rewind with')
+    .option('--papers <folder>', 'where the certificate, the manifests and the log go');
 
 reading(program.command('inspect <image>')).description('disk, table, volumes, unallocated').action(verb(inspect));
 reading(program.command('files <image>'))
@@ -50,24 +84,39 @@ reading(program.command('speed <image>'))
   .description('how fast it is read')
   .option('--volume <number>', 'one volume only')
   .action(verb(speed));
-withDisks(reading(program.command('plan <image>')))
+planning(program.command('plan <image>'))
   .description('the work order, or the refusal and why')
-  .requiredOption('--target <json>', 'the planned layout')
-  .option('--scratch <file>', 'a file that is not there yet, for volumes that can be set aside nowhere on the disk')
-  .option('--override', 'go on with volumes whose check found errors')
+  .option('--save-job <json>', 'saves what is planned as a job')
   .action(verb(plan));
-withDisks(reading(program.command('run <image>')))
+writing(planning(program.command('run <image>')))
   .description('runs, proves, prints the certificate')
-  .option('--target <json>', 'the planned layout')
   .option('--mend', 'mends what can be mended, instead of a target')
-  .option('--out <file>', 'where the result goes')
-  .option('--in-place', 'write the image itself')
-  .option('--resume', 'go on with an interrupted run')
-  .option('--rewind', 'put everything back as it was')
-  .option('--no-rewind', 'with --in-place: keep nothing to rewind with')
-  .option('--scratch <file>', 'a file that is not there yet, for volumes that can be set aside nowhere on the disk')
-  .option('--override', 'go on with volumes whose check found errors')
   .action(verb(run));
+planning(program.command('sheet <image>'))
+  .description('the job sheet of a plan')
+  .requiredOption('--out <file>', 'a file that ends in .html or .pdf')
+  .action(verb(sheet));
+planning(program.command('picture <image>'))
+  .description('the disk as a picture, with what is planned where a target is named')
+  .requiredOption('--out <file>', 'an SVG file')
+  .action(verb(picture));
+reading(program.command('list <images...>'))
+  .description('the volumes of disks as CSV')
+  .requiredOption('--out <file>', 'a CSV file')
+  .action(verb(list));
+const table = program.command('table').description('the table of a disk by itself');
+reading(table.command('save <image>'))
+  .description('saves a copy of the table')
+  .requiredOption('--out <copy>', 'where the copy goes')
+  .action(verb(saveTable));
+reading(table.command('show <image>'))
+  .description('shows the table, and what putting a copy back would change')
+  .option('--copy <copy>', 'a copy of a table')
+  .action(verb(showTable));
+writing(reading(table.command('restore <image>')))
+  .description('puts a copy of the table back')
+  .option('--copy <copy>', 'a copy of a table')
+  .action(verb(restoreTable));
 program
   .command('convert <image>')
   .description('an image in another form: raw, gz or qcow2, by the name of the file')

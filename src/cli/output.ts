@@ -1,4 +1,5 @@
 /** What the runner says and how it ends: 0 done, 1 the answer is no, 2 bad usage or a fault; errors are one sentence. */
+import { plain } from '@/core/bytes';
 import { CoreError, isCoreError, type ErrorCode } from '@/core/errors';
 
 export const EXIT = { done: 0, no: 1, usage: 2 } as const;
@@ -20,25 +21,17 @@ const USAGE_CODES: ReadonlySet<ErrorCode> = new Set<ErrorCode>([
 /** A mistake in how the runner was called. */
 export class UsageError extends Error {}
 
-/** Everything that does something to a terminal instead of being seen: controls, and marks that turn writing round. */
-const UNSEEN = /[\u0000-\u001f\u007f-\u009f\u200e\u200f\u2028-\u202e\u2066-\u2069]/g;
-
-/** Text from a disk as a terminal can be shown it: whatever is not seen is written out. */
-export const seen = (text: string): string =>
-  text.replace(UNSEEN, (c) => `\\u${c.charCodeAt(0).toString(16).padStart(4, '0')}`);
-
 /** JSON on several lines that holds nothing a terminal acts on. */
-const asJson = (document: unknown): string =>
-  JSON.stringify(document, null, 2).replace(UNSEEN, (c) => (c === '\n' ? c : seen(c)));
+const asJson = (document: unknown): string => JSON.stringify(document, null, 2).split('\n').map(plain).join('\n');
 
 /** Prints a document, or its plain words. */
 export function print(document: unknown, words: readonly string[], json: boolean | undefined): void {
-  process.stdout.write(json ? `${asJson(document)}\n` : words.map((line) => `${seen(line)}\n`).join(''));
+  process.stdout.write(json ? `${asJson(document)}\n` : words.map((line) => `${plain(line)}\n`).join(''));
 }
 
 /** A sentence beside what is printed. */
 export function note(text: string): void {
-  process.stderr.write(`${seen(text)}\n`);
+  process.stderr.write(`${plain(text)}\n`);
 }
 
 /** Prints one sentence and says how to end. */

@@ -2,16 +2,23 @@
 import { CoreError } from '@/core/errors';
 import { layoutOf, type Survey } from '@/core/inspect';
 import {
+  compareTables,
+  copyFault,
+  jobFit,
   lookAtTransfers,
+  parseJobFile,
+  parseTableCopy,
   parseTarget,
   resolveTarget,
   transferWishes,
+  type JobFile,
   type OpenVolumeOf,
+  type TableCopy,
   type Target,
 } from '@/core/job';
-import { mendAll } from '@/core/layout';
+import type { Layout } from '@/core/layout';
 import { isHere } from '@/core/place';
-import { derivePlan, type Plan } from '@/core/plan';
+import { derivePlan, deriveRestore, type Plan } from '@/core/plan';
 import { scratchIn, type Files } from './files';
 import { readJson, type OpenImage } from './open-image';
 import { UsageError } from './output';
@@ -23,23 +30,46 @@ export interface PlanCall {
   readonly scratch?: string;
   readonly override?: boolean;
   readonly mend?: boolean;
+  /** A job, which has a target in it. */
+  readonly job?: string;
+  /** A copy of a table, which is put back instead of a target. */
+  readonly copy?: string;
 }
 
 /** Whether a target puts volumes back that were found, which may be on a disk whose table is gone. */
 const findsLost = (target: Target): boolean => target.volumes.some((v) => 'find' in v);
 
-/** The target of a call, read before its image is opened: what it asks for decides how. @throws UsageError, CoreError `target.*` */
-export async function targetOf(files: Files, { target: path, mend }: PlanCall): Promise<PlanTarget> {
-  if (mend && path !== undefined) throw new UsageError('Say --target or --mend, not both.');
-  const target = path === undefined ? undefined : parseTarget(await readJson(files, path));
-  return { target, tableless: target !== undefined && findsLost(target) };
+/** What is asked for, read before the image is opened: it decides how. @throws UsageError, CoreError `target.*` */
+export async function askedOf(files: Files, { target, job: path, mend, copy }: PlanCall): Promise<Asked> {
+  if (copy !== undefined) return { kind: 'table', copy: parseTableCopy(await readJson(files, copy)), tableless: true };
+  if ([target !== undefined, path !== undefined, mend === true].filter(Boolean).length !== 1)
+    throw new UsageError('Say one of --target T.json, --job JOB and --mend.');
+  if (mend) return { kind: 'mends', tableless: false };
+  if (path !== undefined) {
+    const job = parseJobFile(await readJson(files, path));
+    return { kind: 'target', target: job.target, job, tableless: findsLost(job.target) };
+  }
+  const wanted = parseTarget(await readJson(files, target!));
+  return { kind: 'target', target: wanted, tableless: findsLost(wanted) };
 }
 
-/** What is planned, or that everything is to be mended. */
-export interface PlanTarget {
-  readonly target: Target | undefined;
+/** What is planned: a layout, everything that can be mended, or a table as it was. */
+export type Asked = {
   /** A disk that begins like nothing that is known is taken for one whose table is gone. */
   readonly tableless: boolean;
+} & (
+  | { readonly kind: 'target'; readonly target: Target; readonly job?: JobFile }
+  | { readonly kind: 'mends' }
+  | { readonly kind: 'table'; readonly copy: TableCopy }
+);
+
+/** A plan, with what a person is told of it, and the layout it leads to. */
+export interface Planned {
+  readonly plan: Plan;
+  readonly notes: readonly string[];
+  readonly layout: Layout;
+  /** Volumes whose check finds errors are changed all the same. */
+  readonly override: boolean;
 }
 
 /** Errors of volumes that have nothing to be mended from, or more wrong with them than that. */
@@ -52,28 +82,45 @@ function leftBy({ volumes }: Survey): string[] {
 }
 
 /** Everything that can be mended, the table with it. */
-function planMends(survey: Survey): Plan {
+function planMends(survey: Survey): Planned {
   const mendTable = survey.table !== 'none' && survey.findings.some((f) => f.severity !== 'info');
-  const mended = mendAll(layoutOf(survey), mendTable);
-  if (!mended.ok) throw new CoreError('plan.refused', { reason: mended.reason });
-  return derivePlan(survey, mended.layout);
+  const layout = { ...layoutOf(survey), mend: true, ...(mendTable ? { mendTable } : {}) };
+  return { plan: derivePlan(survey, layout), layout, notes: leftBy(survey), override: false };
+}
+
+/** How the disk is not the one of a job. @throws CoreError `plan.refused` where the job does something with what is not there */
+function differencesFrom(job: JobFile, survey: Survey): readonly string[] {
+  const { differences, unfit } = jobFit(job, survey);
+  if (unfit.length > 0)
+    throw new CoreError('plan.refused', { reason: `The job is of another disk. ${unfit.join(' ')}` });
+  return differences.map((text) => `Not as in the job: ${text}`);
+}
+
+/** A table as it was, on the disk that it was copied of, or one like it. @throws CoreError `plan.refused` */
+function planRestore(survey: Survey, copy: TableCopy): Planned {
+  const reason = copyFault(survey, copy);
+  if (reason) throw new CoreError('plan.refused', { reason });
+  const notes = compareTables(survey, copy).map((d) => d.message);
+  return { plan: deriveRestore(survey, copy.table), layout: layoutOf(survey), notes, override: false };
 }
 
 /** @throws UsageError, CoreError `target.*`, `size.*`, `plan.*`, `fs.*`, `table.*` */
 export async function planFor(
   files: Files,
   { session }: OpenImage,
-  { scratch, override = false }: PlanCall,
-  { target, tableless }: PlanTarget,
+  { scratch, override: overridden = false }: PlanCall,
+  asked: Asked,
   disks: WithDisks,
-): Promise<{ plan: Plan; notes: readonly string[] }> {
-  if (!target) {
-    const looked = await session.lookForMends();
-    return { plan: planMends(looked), notes: leftBy(looked) };
-  }
+): Promise<Planned> {
+  if (asked.kind === 'table') return planRestore(session.survey, asked.copy);
+  if (asked.kind === 'mends') return planMends(await session.lookForMends());
+  const { target, tableless, job } = asked;
+  const override = overridden || (job?.override ?? false);
+  if (target.mend) await session.lookForMends();
   const survey = tableless ? await session.find() : session.survey;
+  const told = job ? differencesFrom(job, survey) : [];
   const resolved = resolveTarget(survey, target, disks.named);
-  const { layout, notes } = resolved;
+  const { layout } = resolved;
   const wishes = transferWishes(target, resolved, new Set(disks.named.keys()));
   const open: OpenVolumeOf = async ({ disk, number }) =>
     (await (isHere({ disk }) ? session : disks.sessions.get(disk)!).volume(number)).volume;
@@ -85,5 +132,5 @@ export async function planFor(
     disks: disks.sources,
     transfers,
   });
-  return { plan, notes };
+  return { plan, notes: [...told, ...resolved.notes], layout, override };
 }

@@ -5,7 +5,7 @@ export { systemFiles } from './files';
 export type { FileFacts, Files } from './files';
 export { holding } from './locks';
 export type { Wanted } from './locks';
-export { assertApart, assertNew, createBeside, makeFile, publish } from './new-file';
+export { assertApart, assertNew, createBeside, makeBytes, makeFile, makeText, publish } from './new-file';
 export { claimScratch, makeScratch, openScratch, othersOf, removeScratch, SCRATCH, scratchIn } from './scratch';
 export { readWhole } from './whole';
 export { packingOf, writeImage, writeRaw } from './write-image';

@@ -6,6 +6,7 @@ import { CoreError, isCoreError } from '@/core/errors';
 import { randomBytes } from 'node:crypto';
 import { basename, dirname } from 'node:path';
 import type { FileFacts, Files, OpenFile } from './files';
+import { writeWhole } from './whole';
 
 /** @throws CoreError `file.same` when two names lead to the same file */
 export async function assertApart(files: Files, path: string, from: string): Promise<void> {
@@ -65,6 +66,14 @@ export async function makeFile(
     throw error;
   }
 }
+
+/** Makes a file of bytes that are at hand. @throws what {@link makeFile} throws */
+export const makeBytes = (files: Files, path: string, bytes: Uint8Array): Promise<void> =>
+  makeFile(files, path, (file) => writeWhole(file, 0, bytes));
+
+/** Makes a file of text, in UTF-8. @throws what {@link makeFile} throws */
+export const makeText = (files: Files, path: string, text: string): Promise<void> =>
+  makeBytes(files, path, new TextEncoder().encode(text));
 
 /** What a file is called in sentences. */
 export const nameOfFile = (path: string): string => basename(path);

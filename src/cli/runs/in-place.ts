@@ -1,5 +1,7 @@
 /** Runs that write the image itself. What they overwrite is kept beside it, unless a person does without. */
 import { CoreError } from '@/core/errors';
+import { layoutOf } from '@/core/inspect';
+import type { Layout } from '@/core/layout';
 import type { Certificate } from '@/core/proof';
 import {
   beginUndo,
@@ -24,6 +26,7 @@ import {
 } from '../files';
 import { note } from '../output';
 import type { WithDisks } from '../with-disks';
+import { leavePapers, NO_PAPERS } from './papers';
 import { planned } from './planned';
 import {
   journalToBegin,
@@ -39,7 +42,7 @@ import { freshRun, tell, tidyUp, withPorts, type RunCall } from './run-options';
 /** Begins a run on the image itself. */
 export async function startInPlace(call: RunCall): Promise<number> {
   const { files, image: path, options } = call;
-  return planned(call, async (image, plan, sources) => {
+  return planned(call, async (image, { plan, override }, sources) => {
     const run = freshRun();
     const old = await openUndo(files, path);
     await old?.file.close();
@@ -62,8 +65,8 @@ export async function startInPlace(call: RunCall): Promise<number> {
         // What an earlier run kept is of no use once another has written.
         else if (old) await files.remove(undoOf(path));
       };
-      const start = { run, override: options.override ?? false, undo: undo !== undefined, begun };
-      const certificate = await withPorts({ disk, others: othersOf(scratch, sources), journal }, (ports) =>
+      const start = { run, override, undo: undo !== undefined, begun };
+      const certificate = await withPorts(call, { disk, others: othersOf(scratch, sources), journal }, (ports) =>
         startRun(plan, ports, start),
       ).catch(async (error: unknown) => {
         if (journal.empty) {
@@ -73,7 +76,7 @@ export async function startInPlace(call: RunCall): Promise<number> {
         }
         throw error;
       });
-      return await finish(call, certificate, journal, run, disk);
+      return await finish(call, certificate, journal, run, disk, layoutOf(image.session.survey));
     } finally {
       for (const open of [journal, undo?.log, file, scratch]) await open?.close().catch(() => undefined);
     }
@@ -100,7 +103,11 @@ export async function resumeInPlace(call: RunCall): Promise<number> {
       sources = await sourcesToResume(call, state);
       undo = state.undo ? await undoToResume(files, path, state) : undefined;
       const disk = undo ? await UndoDevice.open(file, undo, state.run) : file;
-      const certificate = await withPorts({ disk, others: othersOf(scratch, sources.devices), journal }, resumeRun);
+      const certificate = await withPorts(
+        call,
+        { disk, others: othersOf(scratch, sources.devices), journal },
+        resumeRun,
+      );
       return await finish(call, certificate, journal, state.run, disk);
     } finally {
       for (const open of [undo, file, scratch, sources]) await open?.close().catch(() => undefined);
@@ -126,14 +133,17 @@ async function undoToResume(files: Files, path: string, state: RunState): Promis
 
 /** The way back is sealed, and what only the run needed goes. Gone through again after a cut, it comes to the same. */
 async function finish(
-  { files, options }: RunCall,
+  call: RunCall,
   certificate: Certificate,
   journal: JournalFile,
   run: string,
   disk: FileDevice | UndoDevice,
+  before?: Layout,
 ): Promise<number> {
+  const { files, options } = call;
   if (disk instanceof UndoDevice) await disk.noteLeft();
   const code = tell(certificate, options);
+  await tidyUp(() => leavePapers(call, certificate, journal, disk, before), NO_PAPERS);
   await tidyUp(async () => {
     await removeScratch(files, options.scratch, run);
     await journal.remove();

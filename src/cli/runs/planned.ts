@@ -1,9 +1,8 @@
 /** The image of a run, opened, with the plan for what was asked. */
 import { CoreError, isCoreError } from '@/core/errors';
-import type { Plan } from '@/core/plan';
 import { openImage, type OpenImage } from '../open-image';
 import { note, UsageError } from '../output';
-import { planFor, targetOf } from '../plan-for';
+import { askedOf, planFor, type Planned } from '../plan-for';
 import { namedFiles, openWith, type WithDisks } from '../with-disks';
 import { openJournal, openUndo, unfinished } from './run-files';
 import type { RunCall } from './run-options';
@@ -29,18 +28,18 @@ function ignoreOthers(error: unknown): undefined {
 
 export async function planned<T>(
   { files, image: path, options }: RunCall,
-  act: (image: OpenImage, plan: Plan, sources: WithDisks['devices']) => Promise<T>,
+  act: (image: OpenImage, planned: Planned, sources: WithDisks['devices']) => Promise<T>,
 ): Promise<T> {
   await assertNotHalfWay({ files, image: path, options });
-  const target = await targetOf(files, options);
-  const image = await openImage(files, path, { ...options, tableless: target.tableless });
+  const asked = await askedOf(files, options);
+  const image = await openImage(files, path, { ...options, tableless: asked.tableless });
   let disks: WithDisks | undefined;
   try {
     if (image.packed && options.inPlace) throw new UsageError('A packed image can’t be written itself; say --out OUT.');
     disks = await openWith(files, namedFiles(options.with), options);
-    const { plan, notes } = await planFor(files, image, options, target, disks);
-    notes.forEach(note);
-    return await act(image, plan, disks.devices);
+    const planned = await planFor(files, image, options, asked, disks);
+    planned.notes.forEach(note);
+    return await act(image, planned, disks.devices);
   } finally {
     await disks?.close();
     await image.close();

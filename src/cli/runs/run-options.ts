@@ -1,19 +1,23 @@
 /** What all runs of the runner share. */
 import { isCoreError } from '@/core/errors';
 import type { Certificate, Losses } from '@/core/proof';
-import type { RunPorts } from '@/core/run';
+import type { LogLine, RunPorts } from '@/core/run';
 import { formatSize, spaced } from '@/core/size';
 import { randomUUID } from 'node:crypto';
 import type { Files } from '../files';
 import { nodeHasher } from '../node-hasher';
 import { EXIT, note, print } from '../output';
+import { leaveLog } from './papers';
 
 export interface RunOptions {
   readonly json?: boolean;
   readonly sectorSize?: string;
   readonly target?: string;
+  readonly job?: string;
   /** Mends what can be mended, instead of a target. */
   readonly mend?: boolean;
+  /** A copy of a table that is put back, instead of a target. */
+  readonly copy?: string;
   readonly scratch?: string;
   /** NAME=FILE of other disks that are copied from. */
   readonly with?: readonly string[];
@@ -24,6 +28,8 @@ export interface RunOptions {
   readonly rewind?: boolean | string;
   readonly override?: boolean;
   readonly inside?: string;
+  /** A folder for the certificate, the manifests and the log. */
+  readonly papers?: string;
 }
 
 /** Where a run is and how it was asked for. */
@@ -39,19 +45,24 @@ export const freshRun = (): string => randomUUID();
 
 /** Carries out `act` with what every run of the runner works with; told to end, it stops at the next safe moment. */
 export async function withPorts(
+  call: RunCall,
   ports: Pick<RunPorts, 'disk' | 'original' | 'others' | 'journal'>,
   act: (ports: RunPorts) => Promise<Certificate>,
 ): Promise<Certificate> {
   const abort = new AbortController();
+  const lines: LogLine[] = [];
+  const log = call.options.papers === undefined ? {} : { log: (line: LogLine) => void lines.push(line) };
   const stop = (): void => abort.abort();
   process.once('SIGINT', stop);
   process.once('SIGTERM', stop);
   try {
     const { signal } = abort;
-    return await act({ ...ports, hasher: nodeHasher, now: () => new Date().toISOString(), alwaysBytes: true, signal });
+    const now = (): string => new Date().toISOString();
+    return await act({ ...ports, hasher: nodeHasher, now, alwaysBytes: true, signal, ...log });
   } finally {
     process.off('SIGINT', stop);
     process.off('SIGTERM', stop);
+    await tidyUp(() => leaveLog(call, lines), 'Its log could not be written');
   }
 }
 
@@ -61,13 +72,16 @@ export function tell(certificate: Certificate, options: RunOptions): number {
   return certificate.outcome === 'differs' ? EXIT.no : EXIT.done;
 }
 
-/** Takes away what only a run needed that is over. Where that can't be, the run is over all the same. */
-export async function tidyUp(act: () => Promise<void>): Promise<void> {
+/** What only a run that is over needed goes, and its papers come. Where that can't be, the run is over all the same. */
+export async function tidyUp(
+  act: () => Promise<void>,
+  fault = 'What only it needed could not all be taken away',
+): Promise<void> {
   try {
     await act();
   } catch (error) {
     if (!isCoreError(error)) throw error;
-    note(`The run is over. What only it needed could not all be taken away: ${error.message}`);
+    note(`The run is over. ${fault}: ${error.message}`);
   }
 }
 

@@ -3,6 +3,8 @@
  * the original, does it get the name it was asked for.
  */
 import { CoreError } from '@/core/errors';
+import { layoutOf } from '@/core/inspect';
+import type { Layout } from '@/core/layout';
 import type { Certificate } from '@/core/proof';
 import type { BlockDevice } from '@/core/device';
 import { JOURNAL_VERSION, noteMade, resumeRun, startRun, type UndoRecord } from '@/core/run';
@@ -25,6 +27,7 @@ import {
 } from '../files';
 import { openImage } from '../open-image';
 import { note } from '../output';
+import { leavePapers, NO_PAPERS } from './papers';
 import { planned } from './planned';
 import {
   copyId,
@@ -45,7 +48,7 @@ export async function startToCopy(call: RunCall): Promise<number> {
   const { files, options } = call;
   const out = options.out!;
   await assertNew(files, out);
-  return planned(call, async (image, plan, sources) => {
+  return planned(call, async (image, { plan, override }, sources) => {
     const old = await openUndo(files, out);
     await old?.file.close();
     const run = freshRun();
@@ -61,15 +64,15 @@ export async function startToCopy(call: RunCall): Promise<number> {
       const start = {
         run,
         copy,
-        override: options.override ?? false,
+        override,
         begun: async () => {
           begun = true;
           if (scratch) await claimScratch(files, options.scratch!, run);
         },
       };
       const ports = { disk, original: image.device, others: othersOf(scratch, sources), journal };
-      const certificate = await withPorts(ports, (all) => startRun(plan, all, start));
-      return await finish(call, certificate, journal, run, copy, disk);
+      const certificate = await withPorts(call, ports, (all) => startRun(plan, all, start));
+      return await finish(call, certificate, journal, { run, copy, disk, before: layoutOf(image.session.survey) });
     } catch (error) {
       if (!begun) {
         // Nothing was begun, and nothing stays behind.
@@ -127,7 +130,7 @@ export async function resumeToCopy(call: RunCall): Promise<number> {
     if (certificate && (await isMade(call, run))) return await leave(call, certificate, journal, run, copy);
     await assertCopy(call, copy);
     const disk = await FileDevice.open(files, workOf(out), state.disk.sectorSize);
-    if (certificate) return await finish(call, certificate, journal, run, copy, disk).finally(() => disk.close());
+    if (certificate) return await finish(call, certificate, journal, { run, copy, disk }).finally(() => disk.close());
     const open: { close(): Promise<void> }[] = [disk];
     const opened = <T extends { close(): Promise<void> }>(one: T): T => (open.push(one), one);
     try {
@@ -137,7 +140,7 @@ export async function resumeToCopy(call: RunCall): Promise<number> {
       const sectorSize = String(plan.relies.sectorSize);
       const image = opened(await openImage(files, call.image, { ...options, sectorSize }, 'device only'));
       const ports = { disk, original: image.device, others: othersOf(scratch, sources.devices), journal };
-      return await finish(call, await withPorts(ports, resumeRun), journal, run, copy, disk);
+      return await finish(call, await withPorts(call, ports, resumeRun), journal, { run, copy, disk });
     } finally {
       for (const one of open) await one.close().catch(() => undefined);
     }
@@ -153,16 +156,23 @@ async function assertCopy({ files, options }: RunCall, copy: string): Promise<vo
   throw new CoreError('journal.foreign', { reason: `${workOf(options.out!)} ${is}` });
 }
 
+/** What a run worked on. */
+interface WorkedOn {
+  readonly run: string;
+  readonly copy: string;
+  readonly disk: FileDevice;
+  readonly before?: Layout;
+}
+
 /** Gives the result its name, if it is what it shall be; else it stays what the run worked on. */
 async function finish(
   call: RunCall,
   certificate: Certificate,
   journal: JournalFile,
-  run: string,
-  copy: string,
-  disk: FileDevice,
+  { run, copy, disk, before }: WorkedOn,
 ): Promise<number> {
   const { files, options } = call;
+  await tidyUp(() => leavePapers(call, certificate, journal, disk, before), NO_PAPERS);
   const out = options.out!;
   if (certificate.volumes.some((v) => v.differing > 0)) {
     note(`${out} was not made. What the run came to is kept as ${workOf(out)} until it is rewound.`);

@@ -1,5 +1,7 @@
 /** The verbs of the runner. */
 export { check, files, inspect, plan } from './look';
 export { convert, make } from './make';
+export { list, picture, sheet } from './papers';
 export { run } from './run';
+export { restoreTable, saveTable, showTable } from './table';
 export { find, scan, speed } from './health';

@@ -2,22 +2,26 @@
 import { CoreError, hasErrors, isCoreError } from '@/core/errors';
 import { kindFacts, type Volume } from '@/core/fs';
 import { fileSystemOf } from '@/core/inspect';
-import { checkDocument, inspectDocument, planDocument } from '@/core/job';
+import { checkDocument, inspectDocument, jobFile, knownDisk, planDocument } from '@/core/job';
 import { durationWords } from '@/core/plan';
 import { takeManifest } from '@/core/proof';
 import { createHash } from 'node:crypto';
+import { basename } from 'node:path';
 import { formatSize } from '@/core/size';
-import { holding, systemFiles } from '../files';
+import { assertNew, holding, makeText, systemFiles } from '../files';
 import { nodeHasher } from '../node-hasher';
 import { openImage, openVolume, type ImageOptions, type OpenImage } from '../open-image';
-import { EXIT, fail, print, refusalDocument } from '../output';
-import { planFor, targetOf, type PlanTarget } from '../plan-for';
-import { namedFiles, openWith, wantedOf } from '../with-disks';
+import { EXIT, fail, print, refusalDocument, UsageError } from '../output';
+import { askedOf, planFor, type Asked } from '../plan-for';
+import { namedFiles, openWith, wantedOf, type WithDisks } from '../with-disks';
 
 export interface LookOptions extends ImageOptions {
   readonly json?: boolean;
   readonly volume?: string;
   readonly target?: string;
+  readonly job?: string;
+  /** Where the plan is saved as a job. */
+  readonly saveJob?: string;
   readonly scratch?: string;
   readonly override?: boolean;
   readonly with?: readonly string[];
@@ -82,6 +86,9 @@ interface Beside {
   readonly file: number;
   readonly changed?: string;
   readonly target?: string;
+  readonly job?: string;
+  /** Where the plan is saved as a job. */
+  readonly saveJob?: string;
   /** Whose it is, and its mode in octal. */
   readonly mode?: string;
   readonly user?: number;
@@ -133,9 +140,10 @@ const checkOnly = (path: string, options: LookOptions, files: typeof systemFiles
 
 export async function plan(path: string, options: LookOptions, files = systemFiles): Promise<number> {
   try {
-    const target = await targetOf(files, options);
-    return await looking(path, { ...options, tableless: target.tableless }, files, (image) =>
-      planOn(image, options, target, files),
+    const asked = await askedOf(files, options);
+    if (options.saveJob !== undefined) await assertNew(files, options.saveJob);
+    return await looking(path, { ...options, tableless: asked.tableless }, files, (image) =>
+      planOn(image, options, asked, files),
     );
   } catch (error) {
     if (isCoreError(error, 'target.invalid')) return refusal(error, options);
@@ -146,12 +154,17 @@ export async function plan(path: string, options: LookOptions, files = systemFil
 async function planOn(
   image: OpenImage,
   options: LookOptions,
-  target: PlanTarget,
+  asked: Asked,
   files: typeof systemFiles,
 ): Promise<number> {
   try {
     const disks = await openWith(files, namedFiles(options.with), options);
-    const { plan: derived, notes } = await planFor(files, image, options, target, disks).finally(() => disks.close());
+    const {
+      plan: derived,
+      notes,
+      override,
+    } = await planFor(files, image, options, asked, disks).finally(() => disks.close());
+    if (options.saveJob !== undefined) await saveJob(options.saveJob, image, asked, override, disks, files);
     const document = planDocument(derived, notes);
     const words = [
       ...document.steps.flatMap((s, i) => [`${i + 1}  ${s.title} (${durationWords(s.seconds)})`, `   ${s.detail}`]),
@@ -165,6 +178,26 @@ async function planOn(
   } catch (error) {
     return refusal(error, options);
   }
+}
+
+/** Saves what was planned as a job, for another day or another machine. */
+async function saveJob(
+  path: string,
+  { session: { survey, name } }: OpenImage,
+  asked: Asked,
+  override: boolean,
+  { sources }: WithDisks,
+  files: typeof systemFiles,
+): Promise<void> {
+  if (asked.kind !== 'target') throw new UsageError('Only a target is saved as a job.');
+  const others = sources.map((s) => knownDisk(s.survey, s.name));
+  const { notes = '', guarded = [] } = asked.job ?? {};
+  const made = new Date().toISOString();
+  const job = jobFile(
+    { made, disk: knownDisk(survey, basename(name)), others, override, notes, guarded },
+    asked.target,
+  );
+  await makeText(files, path, `${JSON.stringify(job, null, 2)}\n`);
 }
 
 /** Why there is no plan. */

@@ -2,6 +2,7 @@
 import { assertApart, holding, systemFiles, type Wanted } from '../files';
 import { note, UsageError } from '../output';
 import {
+  assertPapers,
   resumeInPlace,
   resumeToCopy,
   rewindCopy,
@@ -16,9 +17,8 @@ import { namedFiles, wantedOf } from '../with-disks';
 export async function run(path: string, options: RunOptions, files = systemFiles): Promise<number> {
   if ((options.out === undefined) === !options.inPlace) throw new UsageError('Say either --out OUT or --in-place.');
   const rewinds = options.rewind === true;
-  if (!rewinds && !options.resume && options.target === undefined && !options.mend)
-    throw new UsageError('Say --target T.json, --mend, --resume or --rewind.');
   if (options.out !== undefined) await assertApart(files, options.out, path);
+  await assertPapers(files, options.papers);
   const wanted: Wanted[] = options.inPlace
     ? [{ path, mode: 'write' }]
     : [

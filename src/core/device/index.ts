@@ -7,6 +7,8 @@ export { OverlayDevice } from './overlay-device';
 export type { OverlayChange, OverlayStore } from './overlay-device';
 export { MediumDevice } from './medium-device';
 export type { MediumModel } from './medium-device';
+export { MeteredDevice } from './metered-device';
+export type { DeviceUse } from './metered-device';
 export { PAGE_BYTES } from './page-cache';
 export { PatchedDevice } from './patched-device';
 export { fillProcedural } from './procedural';

@@ -1,8 +1,11 @@
 export { checkDocument, findDocument, hitWords, inspectDocument, planDocument, scanDocument } from './documents';
+export { adaptedTarget, jobFile, jobFileSchema, jobFit, knownDisk, parseJobFile } from './job-file';
+export type { JobFile } from './job-file';
 export { resolveTarget } from './resolve-target';
 export type { NamedSources } from './resolve-target';
 export { clusterSizeOf, lookAtTransfers, transferWishes } from './resolve-transfers';
 export type { OpenVolumeOf } from './resolve-transfers';
+export { targetFrom } from './target-from';
 export { parseTarget } from './target';
 export type { Target, TargetInput } from './target';
 export { compareTables, copyFault, parseTableCopy, tableCopy } from './table-copy';

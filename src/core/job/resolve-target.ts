@@ -76,8 +76,9 @@ class Resolution {
     const settled = settle({ ...layout, volumes: this.#volumes }, boundsOf(this.survey));
     if (!settled.ok) throw new CoreError('plan.refused', { reason: settled.reason });
     const wipes = wipeWishes(this.target, settled.layout);
+    const wished = { ...(wipes.length > 0 ? { wipes } : {}), ...(this.target.mend ? { mend: true } : {}) };
     return {
-      layout: wipes.length > 0 ? { ...settled.layout, wipes } : settled.layout,
+      layout: { ...settled.layout, ...wished },
       notes: [...this.#notes, ...settled.notes],
       names: this.#names(),
       anew: this.#anew,
@@ -155,7 +156,11 @@ class Resolution {
     if ('keep' in entry) return this.#placeKept(entry, index, at);
     if ('copy' in entry) return this.#placeCopy(entry, index, at);
     if ('find' in entry) return this.#placeFound(entry, at);
-    const start = ceilTo(at, ALIGNMENT);
+    const here = this.#now.volumes.find((v) => entry.start !== undefined && this.#bytesOf(entry.start) === v.start);
+    const start =
+      entry.start === undefined
+        ? ceilTo(at, ALIGNMENT)
+        : this.#startAt(entry.start, at, 'a volume that is made', here?.start);
     const length = this.#size(entry, index, start);
     const facts = findKind(entry.create);
     if (!facts) throw invalid(`no file system is called ${entry.create}`);
@@ -300,9 +305,13 @@ class Resolution {
     });
   }
 
+  #bytesOf(text: string): number {
+    return resolveSize(parseSize(text), { whole: this.survey.size }).bytes;
+  }
+
   /** A start that is asked for, in whole alignment units. @throws CoreError `target.invalid` */
   #startAt(text: string, at: number, name: string, now?: number): number {
-    const { bytes } = resolveSize(parseSize(text), { whole: this.survey.size });
+    const bytes = this.#bytesOf(text);
     const start = bytes === now ? bytes : roundTo(bytes, ALIGNMENT).bytes;
     if (start < at) throw invalid(`${name} would begin before what stands before it ends`);
     return start;

@@ -53,6 +53,11 @@ export function compareTables(now: Survey, copy: TableCopy): TableDifference[] {
   const words = ({ start, length }: Place): string =>
     `the volume at ${formatSize(start * sectorSize)}, ${formatSize(length * sectorSize)}`;
   const out: (TableDifference & { start: number })[] = [];
+  const change = (message: string): void => void out.push({ what: 'changed', start: -1, message });
+  if (now.partitions.kind !== copy.table.kind)
+    change(`The table becomes ${KIND_WORDS[copy.table.kind]}; now it is ${KIND_WORDS[now.partitions.kind]}.`);
+  else if (markOf(now.partitions) !== markOf(copy.table))
+    change(`The disk’s own number becomes ${markOf(copy.table)}; now it is ${markOf(now.partitions)}.`);
   for (const place of was) {
     const same = is.find((p) => p.start === place.start);
     if (!same) out.push({ what: 'added', start: place.start, message: `Comes back: ${words(place)}.` });
@@ -67,6 +72,14 @@ export function compareTables(now: Survey, copy: TableCopy): TableDifference[] {
   }
   return out.sort((a, b) => a.start - b.start).map(({ what, message }) => ({ what, message }));
 }
+
+const KIND_WORDS = { none: 'none', mbr: 'a master boot record', gpt: 'a GUID table' } as const;
+
+/** What a table calls its disk. */
+const markOf = (table: DiskTable): string => {
+  if (table.kind === 'none') return 'none';
+  return table.kind === 'gpt' ? table.diskGuid : table.diskSignature.toString(16).toUpperCase().padStart(8, '0');
+};
 
 /** Why a copy can't be put back on this disk, or undefined when it can. A file may have been written by anybody. */
 export function copyFault(now: Survey, copy: TableCopy): string | undefined {

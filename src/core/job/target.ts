@@ -51,6 +51,7 @@ const copySchema = z.strictObject({
 const createSchema = z.strictObject({
   create: z.string().describe('File system: fat12, fat16, fat32, exfat, ntfs, ext2, ext3, ext4, swap'),
   size: size.default('rest'),
+  start: size.optional().describe('Where it begins, from the start of the disk; left out, it follows'),
   label: z.string().default(''),
   letter: letter.optional(),
   role: role.default('data'),
@@ -108,13 +109,14 @@ const transferSchema = z.strictObject({
   leave: z.literal('link').optional().describe('Where it is taken away, a link to its new place stays'),
 });
 
-const targetSchema = z.strictObject({
+export const targetSchema = z.strictObject({
   table: z.enum(['none', 'mbr', 'gpt']).optional().describe('The kind of table; as it is when left out'),
   volumes: z.array(z.union([keepSchema, copySchema, createSchema, findSchema, gapSchema])).max(64),
   transfers: z.array(transferSchema).max(200).default([]),
   wipe: z.array(wipeSchema).max(100).default([]),
   checkAtNextStart: z.boolean().default(false).describe('Has the owners of changed volumes check them at next start'),
   mendTable: z.boolean().default(false).describe('Writes the table again, whole, though no volume changes'),
+  mend: z.boolean().default(false).describe('Mends what can be mended on its volumes'),
   remove: z.array(z.int().min(1)).default([]).describe('Numbers of volumes that may be lost'),
 });
 

@@ -21,6 +21,8 @@ export interface VolumeProof extends Comparison {
   /** What the structure check found afterwards. */
   readonly findings: readonly Finding[];
   readonly lost?: Losses;
+  /** SHA-256 of what it was compared with, as the CSV that is kept of it. */
+  readonly manifest?: string;
 }
 
 /** What was written over, and how that was shown. Plain data; bytes. */

@@ -3,6 +3,7 @@ import type { BlockDevice } from '@/core/device';
 import type { DiskId } from '@/core/place';
 import type { HasherFactory } from '@/core/proof';
 import type { JournalStore } from './journal';
+import type { LogLine } from './run-log';
 
 /** What a run tells while it goes. Plain data. */
 export interface RunProgress {
@@ -24,6 +25,8 @@ export interface RunPorts {
   readonly journal: JournalStore;
   readonly hasher?: HasherFactory;
   readonly progress?: (progress: RunProgress) => void;
+  /** Takes the lines of the log. */
+  readonly log?: (line: LogLine) => void;
   /** Aborting stops at the next safe moment; the run can be resumed. */
   readonly signal?: AbortSignal;
   /** The time as an ISO string. */

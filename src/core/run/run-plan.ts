@@ -7,6 +7,7 @@ import { replay } from './commit';
 import { JOURNAL_VERSION } from './journal';
 import { readRunState, type RunState } from './journal-state';
 import type { RunPorts, RunProgress } from './ports';
+import { RunLog } from './run-log';
 import { takeSamples, type DiskSamples } from './samples';
 import { performStep, proveVolume, StepContext } from './steps';
 import { wipesIn } from './wipes';
@@ -59,7 +60,7 @@ export async function startRun(plan: Plan, ports: RunPorts, start: RunStart = {}
   });
   await ports.journal.flush();
   await begun?.(disk);
-  return new Execution((await readRunState(ports.journal))!, ports).go();
+  return new Execution((await readRunState(ports.journal))!, ports, 'begun').go();
 }
 
 /**
@@ -73,28 +74,53 @@ export async function resumeRun(ports: RunPorts): Promise<Certificate> {
   if (state.rewinding) throw new CoreError('run.rewinding', {});
   if (state.certificate) return state.certificate;
   await assertAsLeft(state, ports);
-  return new Execution(state, ports).go();
+  return new Execution(state, ports, 'resumed').go();
 }
 
 class Execution {
   readonly #proofs: VolumeProof[] = [];
+  readonly #log: RunLog;
+  private readonly ports: RunPorts;
+  /** The step that is carried out. */
+  #at: number;
 
   constructor(
     private readonly state: RunState,
-    private readonly ports: RunPorts,
-  ) {}
+    ports: RunPorts,
+    how: 'begun' | 'resumed',
+  ) {
+    this.#log = new RunLog(ports);
+    this.ports = this.#log.ports;
+    this.#at = state.next;
+    const { length } = state.plan.steps;
+    this.#log.begun(how, how === 'begun' ? `${length} steps` : `step ${state.next + 1} of ${length} is next`);
+  }
 
   async go(): Promise<Certificate> {
+    try {
+      await this.#steps();
+      const certificate = await this.#finish();
+      this.#log.finished(certificate.outcome);
+      return certificate;
+    } catch (error) {
+      this.#log.ended(this.#at, error);
+      throw error;
+    }
+  }
+
+  async #steps(): Promise<void> {
     const { plan, next, committed } = this.state;
     for (let index = next; index < plan.steps.length; index++) {
+      this.#at = index;
       if (this.ports.signal?.aborted) throw new CoreError('run.stopped', { step: index });
       const step = plan.steps[index]!;
       this.#report(index, 0, 'working');
+      this.#log.step(index, step);
       if (index === next && committed) await replay(this.ports, this.state);
       else await this.#guardStop(index, () => performStep(step, this.#context(index)));
+      this.#log.done(index, step);
       this.#report(index, totalOf(step), 'done');
     }
-    return this.#finish();
   }
 
   #context(index: number): StepContext {

@@ -17,11 +17,10 @@ import {
 import { useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { useSizes } from '../kit';
 import type { SourceDisk } from '@/core/plan';
-import { bandsBetween, movingBands, type Moving } from './bands';
+import { bandsBetween, layoutColumn, movingBands, snapStep, yInSection, type Column, type Moving } from '@/core/report';
 import { MovingBands } from './MovingBands';
 import { EdgeHandle, type EdgeActions } from './EdgeHandle';
 import { GapShape } from './GapShape';
-import { layoutColumn, snapStep, yInSection, type Column } from './geometry';
 import { SectionShape, type SectionActions } from './SectionShape';
 import { SourceColumn } from './SourceColumn';
 import { ScaleMarks } from './ScaleMarks';

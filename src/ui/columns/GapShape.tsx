@@ -1,5 +1,5 @@
 import { useSizes } from '../kit';
-import type { Section } from './geometry';
+import type { Section } from '@/core/report';
 import styles from './columns.module.css';
 
 interface Props {

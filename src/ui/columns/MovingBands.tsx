@@ -1,7 +1,7 @@
 'use client';
 
 import { useSizes } from '../kit';
-import type { MovingBand } from './bands';
+import type { MovingBand } from '@/core/report';
 import styles from './columns.module.css';
 
 const LETTERS = 12;

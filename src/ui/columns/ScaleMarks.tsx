@@ -1,5 +1,5 @@
 import { useSizes } from '../kit';
-import type { Column } from './geometry';
+import type { Column } from '@/core/report';
 import styles from './columns.module.css';
 
 /** The offset of every boundary, left of a column; marks that would touch are left out. */

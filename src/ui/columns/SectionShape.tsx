@@ -1,10 +1,9 @@
-import { knownInfo, volumeNumbered, type Survey } from '@/core/inspect';
-import { findKind } from '@/core/fs';
-import { isMade, nameOf, type LaidVolume, type VolumeId } from '@/core/layout';
+import type { Survey } from '@/core/inspect';
+import { isMade, nameOf, type VolumeId } from '@/core/layout';
+import { inUse, titleOf, yInSection, type Section } from '@/core/report';
 import { ROLE_WORDS, roleColours, useSizes } from '../kit';
 import { useGesture } from '@use-gesture/react';
 import { memo, useRef } from 'react';
-import { yInSection, type Section } from './geometry';
 import styles from './columns.module.css';
 
 interface Props {
@@ -30,14 +29,6 @@ export interface SectionActions {
 const TALL = 84;
 const MEDIUM = 44;
 
-/** What is in use of a volume, if that is known. */
-function usedOf(volume: LaidVolume, survey: Survey): number | undefined {
-  if (volume.format || volume.origin.kind === 'new') return 0;
-  if (volume.origin.kind === 'copy') return volume.origin.bounds ? volume.origin.used : undefined;
-  const now = volumeNumbered(survey, volume.origin.number);
-  return now && knownInfo(now)?.used;
-}
-
 function sameProps(a: Props, b: Props): boolean {
   const { section: s, ...was } = a;
   const { section: t, ...is } = b;
@@ -52,7 +43,7 @@ export const SectionShape = memo(function SectionShape(props: Props) {
   const size = useSizes();
   const volume = section.volume!;
   const { y, height } = section;
-  const used = usedOf(volume, survey);
+  const used = inUse(volume, survey);
   const isNew = isMade(volume) || volume.origin.kind === 'copy';
   const fillEnd = used === undefined ? y + height : used === 0 ? y : yInSection(section, section.start + used);
   const { full, pale } = roleColours(volume.role);
@@ -140,7 +131,7 @@ function SectionText({ section, used, fillEnd, x, width }: TextProps) {
   const volume = section.volume!;
   const { y, height } = section;
   const on = (baseline: number): string => (baseline - 4 <= fillEnd ? 'var(--on-role)' : 'var(--ink)');
-  const title = findKind(volume.fileSystem)?.title ?? volume.knownAs ?? 'content not known';
+  const title = titleOf(volume);
   const name = volume.label || (volume.letter ? '' : volume.origin.kind === 'new' ? 'New volume' : 'No label');
   if (height < MEDIUM) {
     const middle = y + height / 2 + 4;

@@ -5,8 +5,7 @@ import { nameOf } from '@/core/layout';
 import type { SourceDisk } from '@/core/plan';
 import { useMemo } from 'react';
 import { roleColours, useSizes } from '../kit';
-import { bandsFrom } from './bands';
-import { layoutColumn, yInSection, type Column, type ColumnBox } from './geometry';
+import { bandsFrom, layoutColumn, yInSection, type Column, type ColumnBox } from '@/core/report';
 import styles from './columns.module.css';
 
 interface Props {

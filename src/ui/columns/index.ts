@@ -1,2 +1,1 @@
 export { Columns } from './Columns';
-export { layoutColumn } from './geometry';

@@ -1,7 +1,7 @@
 import type { Survey } from '@/core/inspect';
 import { usedOf } from '@/core/goal';
 import type { Layout } from '@/core/layout';
-import { layoutColumn } from '../columns';
+import { layoutColumn } from '@/core/report';
 import { roleColours } from './roles';
 
 interface Props {

@@ -2,6 +2,7 @@
 
 import { durationWords } from '@/core/plan';
 import type { Certificate, Losses, VolumeProof, WipeProof } from '@/core/proof';
+import { methodWords, OUTCOME_DETAILS, OUTCOME_WORDS } from '@/core/report';
 import { spaced } from '@/core/size';
 import { engine, given, listener } from '@/engine';
 import { look, mediumWords, rewind, useBench, type Current } from '@/state';
@@ -9,20 +10,6 @@ import { Alert, Button, Empty, Popconfirm, Progress, Table } from 'antd';
 import { useState } from 'react';
 import { download, downloadText, Facts, MiniColumn, savePicker, useSizes } from '../kit';
 import styles from './prove.module.css';
-
-const COMPARED = 'Compared before and after by size, times, attributes, owners where there are any, and SHA-256.';
-const OUTCOMES: Readonly<Record<Certificate['outcome'], string>> = {
-  proven: '✓ Proven: every file is as it was',
-  salvaged: 'Copied as far as it could be read',
-  'nothing kept': 'Done. Nothing was kept',
-  differs: 'Not proven',
-};
-const HOW: Readonly<Record<Certificate['outcome'], string>> = {
-  proven: COMPARED,
-  salvaged: 'What could be read is the same as it was. What could not is told below, and reads as zeros.',
-  'nothing kept': 'The work order kept no volume, so there was nothing to compare.',
-  differs: COMPARED,
-};
 
 /** The proof: every file counted and compared, then export or rewind. */
 export function Prove({ current }: { readonly current: Current }) {
@@ -83,8 +70,12 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
           <figcaption>Now</figcaption>
         </figure>
         <div className={styles.verdict}>
-          <h1 className={outcome === 'differs' ? styles.failed : styles.proven}>{OUTCOMES[outcome]}</h1>
-          <p className={styles.sub}>{`${HOW[outcome]} Finished ${new Date(certificate.finished).toLocaleString()}.`}</p>
+          <h1
+            className={outcome === 'differs' ? styles.failed : styles.proven}
+          >{`${outcome === 'proven' ? '✓ ' : ''}${OUTCOME_WORDS[outcome]}`}</h1>
+          <p
+            className={styles.sub}
+          >{`${OUTCOME_DETAILS[outcome]} Finished ${new Date(certificate.finished).toLocaleString()}.`}</p>
           {current.run?.simulated ? (
             <p
               className={styles.sub}
@@ -196,12 +187,6 @@ function LostFiles({ name, lost }: { readonly name: string; readonly lost: Losse
 
 function VolumeFacts({ proof }: { readonly proof: VolumeProof }) {
   const size = useSizes();
-  const method =
-    proof.bySource === 0
-      ? 'bytes hashed'
-      : proof.bySource === proof.files
-        ? 'by procedural source'
-        : `${spaced(proof.bySource)} by procedural source, the rest by bytes`;
   return (
     <div className={styles.volume}>
       <h2>{proof.name}</h2>
@@ -213,7 +198,7 @@ function VolumeFacts({ proof }: { readonly proof: VolumeProof }) {
           ['Identical', spaced(proof.identical)],
           ['Differ', spaced(proof.differing)],
           ['Structure check', proof.findings.length === 0 ? 'sound' : proof.findings.map((f) => f.message).join(' ')],
-          ['How', method],
+          ['How', methodWords(proof)],
         ]}
       />
     </div>

@@ -1,7 +1,7 @@
 import type { Survey } from '@/core/inspect';
 import { usedOf } from '@/core/goal';
 import type { Layout, VolumeId } from '@/core/layout';
-import { layoutColumn } from '../columns';
+import { layoutColumn } from '@/core/report';
 import { roleColours, useSizes } from '../kit';
 import styles from './ways.module.css';
 

@@ -36,3 +36,4 @@ export const performStep = (step: Step, context: StepContext): Promise<void> =>
 
 export { proveVolume } from './reading';
 export { StepContext } from './step-context';
+export { expectedOf, measuresFor } from './transferring';

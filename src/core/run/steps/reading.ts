@@ -3,7 +3,15 @@ import { SalvageDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { CheckStep, ProveStep } from '@/core/plan';
 import { isHere } from '@/core/place';
-import { compareManifests, digestWhole, lossesOf, takeManifest, type ManifestEntry } from '@/core/proof';
+import {
+  compareManifests,
+  digestWhole,
+  lossesOf,
+  manifestCsv,
+  portableHasher,
+  takeManifest,
+  type ManifestEntry,
+} from '@/core/proof';
 import { readJournal } from '../journal-state';
 import { mendedView } from './mending';
 import type { StepContext, StepRunner } from './step-context';
@@ -81,7 +89,22 @@ export async function proveVolume(step: ProveStep, context: StepContext): Promis
   const comparison = compareManifests(before, after);
   const findings = step.by === 'files' ? await (await context.open(context.window(step.at))).check() : [];
   const lost = lossesOf(before, await unreadOf(step, context));
-  context.proven({ ...comparison, number: step.number, name: step.name, findings, ...(lost ? { lost } : {}) });
+  const manifest = await digestOf(before, context);
+  context.proven({
+    ...comparison,
+    number: step.number,
+    name: step.name,
+    findings,
+    manifest,
+    ...(lost ? { lost } : {}),
+  });
+}
+
+async function digestOf(entries: readonly ManifestEntry[], { ports }: StepContext): Promise<string> {
+  const hash = await (ports.hasher ?? portableHasher)();
+  const encoder = new TextEncoder();
+  for (const text of manifestCsv(entries)) hash.update(encoder.encode(text));
+  return hash.digest();
 }
 
 /** Bytes that could not be read when the volume was copied, if it is a copy. */

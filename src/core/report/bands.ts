@@ -1,8 +1,9 @@
 /** The bands between two columns: for every kept volume where its data goes, dark for what is in use. */
-import { knownInfo, volumeNumbered, type Survey } from '@/core/inspect';
+import type { Survey } from '@/core/inspect';
 import { HERE } from '@/core/place';
 import { area, curveBumpX } from 'd3-shape';
 import { yInSection, type Column, type Section } from './geometry';
+import { inUse } from './use';
 
 /** One band as two SVG paths. */
 export interface Band {
@@ -20,9 +21,7 @@ export function bandsBetween(now: Column, planned: Column, survey: Survey, x0: n
     if (to.volume?.origin.kind !== 'kept' || to.volume.format) return [];
     const from = now.sections.find((s) => s.volume?.id === to.volume!.id);
     if (!from) return [];
-    const { number } = to.volume.origin;
-    const of = volumeNumbered(survey, number);
-    const used = of && knownInfo(of)?.used;
+    const used = inUse(to.volume, survey);
     const usedEnd = (s: Section): number => (used === undefined ? s.y + s.height : yInSection(s, s.start + used));
     return [
       {

@@ -1,0 +1,15 @@
+export { bandsBetween, bandsFrom, movingBands } from './bands';
+export type { Moving, MovingBand } from './bands';
+export { certificatePaper, methodWords, OUTCOME_DETAILS, OUTCOME_WORDS } from './certificate-paper';
+export { changeWords, isMended } from './changes';
+export { layoutColumn, snapStep, yInSection } from './geometry';
+export type { Column, ColumnBox, Section } from './geometry';
+export { htmlOf } from './html';
+export type { Paper } from './paper';
+export { pdfOf } from './pdf';
+export type { PaperFonts } from './pdf';
+export { pictureOf } from './picture';
+export { jobSheet } from './sheet';
+export { svgFile } from './svg';
+export { inUse, titleOf } from './use';
+export { volumeList } from './volume-list';
