@@ -63,6 +63,8 @@ const writing = (command: Command): Command =>
     .option('--resume', 'go on with an interrupted run')
     .option('--rewind', 'put everything back as it was')
     .option('--no-rewind', 'with --in-place: keep nothing to rewind with')
+    .option('--journal <folder>', 'with --in-place: where the journal and the way back go')
+    .option('--i-mean <name>', 'the model or serial number of the device that is written')
     .option('--papers <folder>', 'where the certificate, the manifests and the log go');
 
 reading(program.command('inspect <image>')).description('disk, table, volumes, unallocated').action(verb(inspect));

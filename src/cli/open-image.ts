@@ -1,8 +1,8 @@
 /** Opening an image for looking at it, and reading JSON files. */
 import { isCoreError } from '@/core/errors';
-import type { ImageDevice } from '@/core/image';
+import { ImageDevice } from '@/core/image';
 import type { OpenVolume } from '@/core/inspect';
-import { openImageDevice, Session } from '@/core/session';
+import { openImageDevice, Session, type OpenedDevice } from '@/core/session';
 import { type Files, FileSource, readWhole } from './files';
 import { UsageError } from './output';
 
@@ -44,7 +44,9 @@ export async function openImage(
   const file = await FileSource.open(files, path);
   const close = (): Promise<void> => file.close();
   try {
-    const { device, packed } = await openImageDevice(file, { inside, sectorSize: asked });
+    const { device, packed } = file.sectorSize
+      ? ownDevice(file, file.sectorSize, asked)
+      : await openImageDevice(file, { inside, sectorSize: asked });
     if (how) return { device, close };
     const session = await Session.open(device, path, tableless);
     return { device, session, packed, close };
@@ -52,6 +54,13 @@ export async function openImage(
     await close();
     throw error;
   }
+}
+
+/** A disk of the machine, which is nobody’s container and knows its sectors. @throws UsageError */
+function ownDevice(file: FileSource, sectorSize: number, asked: number | undefined): OpenedDevice {
+  if (asked !== undefined && asked !== sectorSize)
+    throw new UsageError(`The sectors of ${file.name} have ${sectorSize} bytes, as the system says, not ${asked}.`);
+  return { device: new ImageDevice(file, sectorSize), packed: false };
 }
 
 function readSectorSize(text: string): number {

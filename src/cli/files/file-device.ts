@@ -17,11 +17,11 @@ async function readExactly(file: OpenFile, offset: number, into: Uint8Array): Pr
     throw new CoreError('device.read-failed', { offset: offset + done, length: into.length - done });
 }
 
-/** Only files can be images here. @throws CoreError `file.failed` */
+/** Files and block devices can be images here. @throws CoreError `file.failed` */
 async function sizeOf(file: OpenFile): Promise<number> {
   const { kind, size } = await file.facts();
-  if (kind === 'file') return size;
-  const reason = kind === 'folder' ? 'it is a folder' : 'it is no file';
+  if (kind === 'file' || kind === 'device') return size;
+  const reason = kind === 'folder' ? 'it is a folder' : 'it is no file and no block device';
   await file.close();
   throw new CoreError('file.failed', { name: file.path, act: 'opened as an image', reason });
 }
@@ -32,11 +32,14 @@ export class FileSource implements ByteSource {
     readonly name: string,
     readonly size: number,
     private readonly file: OpenFile,
+    /** Bytes a sector, where the system knows it of a device. */
+    readonly sectorSize: number | undefined,
   ) {}
 
   static async open(files: Files, path: string): Promise<FileSource> {
     const file = await files.open(path, 'read');
-    return new FileSource(path, await sizeOf(file), file);
+    const size = await sizeOf(file);
+    return new FileSource(path, size, file, (await file.facts()).device?.sectorSize);
   }
 
   read(offset: number, into: Uint8Array): Promise<void> {

@@ -16,6 +16,7 @@ import {
   unlink,
   type FileHandle,
 } from 'node:fs/promises';
+import { deviceFacts, type DeviceFacts } from './block-device';
 import { fileError } from './file-error';
 
 /** What a path leads to. */
@@ -27,6 +28,10 @@ export interface FileFacts {
   /** Its number on its storage, which survives another name. */
   readonly inode: string;
   readonly modified: number;
+  /** Of a block device: what the system says of it. */
+  readonly device?: DeviceFacts;
+  /** The name of the disk that the storage lies on, where that is one. */
+  readonly onDisk?: string;
 }
 
 /** An open file. What a write takes may be less than it was given; `whole.ts` writes all of it. */
@@ -41,8 +46,8 @@ export interface OpenFile {
   close(): Promise<void>;
 }
 
-/** To read it, to change it, or to make it where nothing is. */
-export type OpenHow = 'read' | 'change' | 'create';
+/** To read it, to change it, to make it where nothing is, or to have a device for oneself while it is open. */
+export type OpenHow = 'read' | 'change' | 'create' | 'claim';
 
 export interface Files {
   open(path: string, how: OpenHow): Promise<OpenFile>;
@@ -65,18 +70,23 @@ const FLAGS: Readonly<Record<OpenHow, number>> = {
   read: constants.O_RDONLY,
   change: constants.O_RDWR,
   create: constants.O_RDWR | constants.O_CREAT | constants.O_EXCL,
+  // open(2): of a block device, this fails while it or a part of it is in use by the system.
+  claim: constants.O_RDONLY | constants.O_EXCL,
 };
-const ACTS = { read: 'read', change: 'opened for writing', create: 'made' } as const;
+const ACTS = { read: 'read', change: 'opened for writing', create: 'made', claim: 'had for this alone' } as const;
 
-function factsOf(found: Stats): FileFacts {
-  const device = found.isBlockDevice() || found.isCharacterDevice();
+async function factsOf(found: Stats): Promise<FileFacts> {
+  const device = found.isBlockDevice() ? await deviceFacts(found.rdev) : undefined;
   const kind = found.isFile() ? 'file' : found.isDirectory() ? 'folder' : device ? 'device' : 'other';
+  const below = found.isDirectory() ? await deviceFacts(found.dev) : undefined;
   return {
     kind,
-    size: found.size,
+    size: device?.size ?? found.size,
     identity: device ? `device ${found.rdev}` : `${found.dev}:${found.ino}`,
     inode: String(found.ino),
     modified: found.mtimeMs,
+    ...(device ? { device } : {}),
+    ...(below ? { onDisk: below.partOf ?? below.name } : {}),
   };
 }
 
@@ -129,13 +139,13 @@ export const systemFiles: Files = {
   open: async (path, how) => new SystemFile(path, await attempt(path, ACTS[how], () => open(path, FLAGS[how], 0o666))),
   facts: async (path) => {
     try {
-      return factsOf(await stat(path));
+      return await factsOf(await stat(path));
     } catch (cause) {
       const { code } = cause as NodeJS.ErrnoException;
       if (code !== 'ENOENT') throw fileError(cause, path, 'looked at');
       // A link that leads nowhere is something that is there.
       const dangling = await lstat(path).catch(() => undefined);
-      return dangling && { ...factsOf(dangling), kind: 'other' };
+      return dangling && { ...(await factsOf(dangling)), kind: 'other' };
     }
   },
   resolve: (path) => attempt(path, 'found', () => realpath(path)),

@@ -2,10 +2,12 @@
 export { FileDevice, FileSource } from './file-device';
 export { FileLog } from './file-log';
 export { systemFiles } from './files';
+export type { DeviceFacts } from './block-device';
 export type { FileFacts, Files } from './files';
 export { holding } from './locks';
 export type { Wanted } from './locks';
 export { assertApart, assertNew, createBeside, makeBytes, makeFile, makeText, publish } from './new-file';
 export { claimScratch, makeScratch, openScratch, othersOf, removeScratch, SCRATCH, scratchIn } from './scratch';
+export { forgetCached, readTableAgain } from './system-device';
 export { readWhole } from './whole';
 export { packingOf, writeImage, writeRaw } from './write-image';

@@ -6,11 +6,11 @@
  * the other. A holder whose process is no more is stale and is taken away; there is nothing to take over. What is held is
  * known by what it is, so that other names of the same file lead to the same holders; what is not there yet, by its name.
  */
-import { CoreError } from '@/core/errors';
+import { CoreError, isCoreError } from '@/core/errors';
 import { createHash } from 'node:crypto';
 import { readFile } from 'node:fs/promises';
 import { basename, dirname, join, resolve } from 'node:path';
-import type { Files } from './files';
+import type { Files, OpenFile } from './files';
 
 /** Read by many at a time, or held by one alone. */
 type LockMode = 'read' | 'write';
@@ -32,11 +32,30 @@ export async function holding<T>(
   stale: (path: string, pid: number) => void = () => undefined,
 ): Promise<T> {
   const held: string[] = [];
+  const claimed: OpenFile[] = [];
   try {
-    for (const want of wanted) held.push(await hold(files, want, stale));
+    for (const want of wanted) {
+      held.push(await hold(files, want, stale));
+      const device = (await files.facts(want.path))?.device;
+      // A loop device and the file behind it are the same disk.
+      if (device?.backing) held.push(await hold(files, { ...want, path: device.backing }, stale));
+      if (device) claimed.push(await claimOf(files, want.path));
+    }
     return await act();
   } finally {
+    for (const claim of claimed) await claim.close().catch(() => undefined);
     for (const path of held) await files.remove(path).catch(() => undefined);
+  }
+}
+
+/** A device is had for this process alone: the system refuses it while it, or a part of it, is mounted or in use. */
+async function claimOf(files: Files, path: string): Promise<OpenFile> {
+  try {
+    return await files.open(path, 'claim');
+  } catch (error) {
+    if (!isCoreError(error, 'file.failed') || (error.cause as NodeJS.ErrnoException)?.code !== 'EBUSY') throw error;
+    const reason = 'it, or a part of it, is mounted or in use by the system';
+    throw new CoreError('file.busy', { name: path, reason }, error);
   }
 }
 

@@ -26,6 +26,7 @@ import {
 } from '../files';
 import { note } from '../output';
 import type { WithDisks } from '../with-disks';
+import { assertOwnUndo } from './on-device';
 import { leavePapers, NO_PAPERS } from './papers';
 import { planned } from './planned';
 import {
@@ -41,16 +42,17 @@ import { freshRun, tell, tidyUp, withPorts, type RunCall } from './run-options';
 
 /** Begins a run on the image itself. */
 export async function startInPlace(call: RunCall): Promise<number> {
-  const { files, image: path, options } = call;
+  const { files, image: path, beside, options } = call;
   return planned(call, async (image, { plan, override }, sources) => {
     const run = freshRun();
-    const old = await openUndo(files, path);
+    if (call.onDevice) await assertOwnUndo(files, path, beside);
+    const old = await openUndo(files, beside);
     await old?.file.close();
-    const journal = await journalToBegin(files, path);
+    const journal = await journalToBegin(files, beside);
     const wipes = plan.steps.some((s) => s.kind === 'wipe');
     if (wipes) note('What is wiped is not kept anywhere, so that this run can’t be rewound.');
     const undo =
-      options.rewind === false || wipes ? undefined : await UndoInMaking.begin(files, path, old !== undefined);
+      options.rewind === false || wipes ? undefined : await UndoInMaking.begin(files, beside, old !== undefined);
     const file = await FileDevice.open(files, path, image.device.sectorSize);
     const scratch = await makeScratch(files, options.scratch, plan, run).catch(async (error: unknown) => {
       await abandon(files, journal, undo);
@@ -63,7 +65,7 @@ export async function startInPlace(call: RunCall): Promise<number> {
         if (scratch) await claimScratch(files, options.scratch!, run);
         if (undo) await undo.keep(run, samples);
         // What an earlier run kept is of no use once another has written.
-        else if (old) await files.remove(undoOf(path));
+        else if (old) await files.remove(undoOf(beside));
       };
       const start = { run, override, undo: undo !== undefined, begun };
       const certificate = await withPorts(call, { disk, others: othersOf(scratch, sources), journal }, (ports) =>
@@ -91,8 +93,8 @@ async function abandon(files: Files, journal: JournalFile, undo: UndoInMaking | 
 
 /** Goes on with a run on the image itself. */
 export async function resumeInPlace(call: RunCall): Promise<number> {
-  const { files, image: path, options } = call;
-  const { file: journal, state } = await journalToResume(files, path);
+  const { files, image: path, beside, options } = call;
+  const { file: journal, state } = await journalToResume(files, beside);
   try {
     if (state.copy !== undefined) throw new CoreError('journal.foreign', { reason: 'it is of a run with --out' });
     const file = await FileDevice.open(files, path, state.disk.sectorSize);
@@ -101,7 +103,7 @@ export async function resumeInPlace(call: RunCall): Promise<number> {
     let sources: WithDisks | undefined;
     try {
       sources = await sourcesToResume(call, state);
-      undo = state.undo ? await undoToResume(files, path, state) : undefined;
+      undo = state.undo ? await undoToResume(files, beside, state) : undefined;
       const disk = undo ? await UndoDevice.open(file, undo, state.run) : file;
       const certificate = await withPorts(
         call,
@@ -118,15 +120,15 @@ export async function resumeInPlace(call: RunCall): Promise<number> {
 }
 
 /** The way back of a run that is taken up; begun now where the run was cut before it wrote anything. */
-async function undoToResume(files: Files, path: string, state: RunState): Promise<UndoFile | undefined> {
-  const found = await openUndo(files, path);
+async function undoToResume(files: Files, beside: string, state: RunState): Promise<UndoFile | undefined> {
+  const found = await openUndo(files, beside);
   if (found?.state?.run === state.run) return found.file;
   await found?.file.close();
   // A run that is over needs none to be tidied up after.
   if (state.certificate) return undefined;
   if (state.next > 0 || state.committed || state.pieces !== undefined)
     throw new CoreError('journal.foreign', { reason: 'the way back from its run is not there' });
-  const undo = await UndoInMaking.begin(files, path, found !== undefined);
+  const undo = await UndoInMaking.begin(files, beside, found !== undefined);
   await undo.keep(state.run, state.disk);
   return undo.log;
 }
@@ -161,8 +163,8 @@ class UndoInMaking {
   ) {}
 
   /** @param replaces whether an earlier run has one, which stays until this one's run has begun */
-  static async begin(files: Files, image: string, replaces: boolean): Promise<UndoInMaking> {
-    const path = undoOf(image);
+  static async begin(files: Files, beside: string, replaces: boolean): Promise<UndoInMaking> {
+    const path = undoOf(beside);
     if (!replaces) return new UndoInMaking(files, path, await FileLog.create<UndoRecord>(files, path), false);
     const fresh = await createBeside(files, path);
     await fresh.close();

@@ -1,4 +1,5 @@
 /** Runs by the runner: in place, into a new file, and back. */
+export { besideDevice } from './on-device';
 export { assertPapers } from './papers';
 export { resumeInPlace, startInPlace } from './in-place';
 export { rewindCopy, rewindInPlace } from './rewind';

@@ -11,11 +11,11 @@ import type { RunCall } from './run-options';
  * An image that a run or a rewinding has left half way is between two states, and nothing is planned on it.
  * @throws CoreError `run.unfinished`, `run.rewinding`
  */
-async function assertNotHalfWay({ files, image }: RunCall): Promise<void> {
+async function assertNotHalfWay({ files, beside }: RunCall): Promise<void> {
   // What is no journal and no way back says nothing; a run that would write there refuses it by itself.
-  const journal = await openJournal(files, image).catch(ignoreOthers);
+  const journal = await openJournal(files, beside).catch(ignoreOthers);
   await journal?.file.close();
-  const undo = await openUndo(files, image).catch(ignoreOthers);
+  const undo = await openUndo(files, beside).catch(ignoreOthers);
   await undo?.file.close();
   if (undo?.state?.rewinding) throw new CoreError('run.rewinding', {});
   if (journal?.state && !journal.state.certificate && journal.state.copy === undefined) throw unfinished(journal.state);
@@ -27,10 +27,11 @@ function ignoreOthers(error: unknown): undefined {
 }
 
 export async function planned<T>(
-  { files, image: path, options }: RunCall,
+  call: RunCall,
   act: (image: OpenImage, planned: Planned, sources: WithDisks['devices']) => Promise<T>,
 ): Promise<T> {
-  await assertNotHalfWay({ files, image: path, options });
+  const { files, image: path, options } = call;
+  await assertNotHalfWay(call);
   const asked = await askedOf(files, options);
   const image = await openImage(files, path, { ...options, tableless: asked.tableless });
   let disks: WithDisks | undefined;

@@ -11,9 +11,9 @@ const nothing = (reason: string): CoreError => new CoreError('run.nothing-to-rew
 
 /** Puts an image back as it was before the last run in place. */
 export async function rewindInPlace(call: RunCall): Promise<number> {
-  const { files, image } = call;
-  const journal = await openJournal(files, image);
-  const undo = await openUndo(files, image);
+  const { files, image, beside } = call;
+  const journal = await openJournal(files, beside);
+  const undo = await openUndo(files, beside);
   try {
     const state = journal?.state;
     if (state?.copy !== undefined) throw new CoreError('journal.foreign', { reason: 'it is of a run with --out' });
@@ -23,7 +23,7 @@ export async function rewindInPlace(call: RunCall): Promise<number> {
       if (wrote) throw nothing('the way back from the unfinished run is not there');
       return await dropUnwritten(call, journal, state.run);
     }
-    if (!undo?.state) throw nothing(`no way back is kept beside ${image}`);
+    if (!undo?.state) throw nothing(`no way back is kept beside ${beside}`);
     const { run } = undo.state;
     const disk = await FileDevice.open(files, image, 512);
     let bytes: number;

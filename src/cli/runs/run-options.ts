@@ -4,7 +4,7 @@ import type { Certificate, Losses } from '@/core/proof';
 import type { LogLine, RunPorts } from '@/core/run';
 import { formatSize, spaced } from '@/core/size';
 import { randomUUID } from 'node:crypto';
-import type { Files } from '../files';
+import { forgetCached, type Files } from '../files';
 import { nodeHasher } from '../node-hasher';
 import { EXIT, note, print } from '../output';
 import { leaveLog } from './papers';
@@ -28,6 +28,10 @@ export interface RunOptions {
   readonly rewind?: boolean | string;
   readonly override?: boolean;
   readonly inside?: string;
+  /** How a device of the machine is meant: its model or serial number. */
+  readonly iMean?: string;
+  /** A folder for the journal and the way back, where they shall not stand beside the image. */
+  readonly journal?: string;
   /** A folder for the certificate, the manifests and the log. */
   readonly papers?: string;
 }
@@ -37,6 +41,10 @@ export interface RunCall {
   readonly files: Files;
   /** The image that was named. */
   readonly image: string;
+  /** What its journal and its way back stand beside: the image itself, or a name in a folder that was named for them. */
+  readonly beside: string;
+  /** Whether the image is a disk of the machine. */
+  readonly onDevice: boolean;
   readonly options: RunOptions;
 }
 
@@ -58,7 +66,8 @@ export async function withPorts(
   try {
     const { signal } = abort;
     const now = (): string => new Date().toISOString();
-    return await act({ ...ports, hasher: nodeHasher, now, alwaysBytes: true, signal, ...log });
+    const forget = call.onDevice ? { forget: () => forgetCached(call.image) } : {};
+    return await act({ ...ports, hasher: nodeHasher, now, alwaysBytes: true, signal, ...log, ...forget });
   } finally {
     process.off('SIGINT', stop);
     process.off('SIGTERM', stop);

@@ -1,8 +1,10 @@
 /** The verb that writes: run, resume, rewind. The image that was named is written only with --in-place. */
-import { assertApart, holding, systemFiles, type Wanted } from '../files';
+import { basename, join } from 'node:path';
+import { assertApart, holding, readTableAgain, systemFiles, type Files, type Wanted } from '../files';
 import { note, UsageError } from '../output';
 import {
   assertPapers,
+  besideDevice,
   resumeInPlace,
   resumeToCopy,
   rewindCopy,
@@ -31,7 +33,25 @@ export async function run(path: string, options: RunOptions, files = systemFiles
   const act = actOf(options, rewinds);
   // What stands beside an image stands beside the file itself, by whatever link that was named.
   const image = options.inPlace ? await files.resolve(path) : path;
-  return holding(files, wanted, () => act({ files, image, options }), tellStale);
+  const device = options.inPlace ? (await files.facts(image))?.device : undefined;
+  const beside = device ? await besideDevice(files, image, device, options) : await besideImage(files, image, options);
+  const code = await holding(
+    files,
+    wanted,
+    () => act({ files, image, beside, onDevice: device !== undefined, options }),
+    tellStale,
+  );
+  if (device) await readTableAgain(image, note);
+  return code;
+}
+
+/** What stands beside an image stands there, or in the folder that was named for it. */
+async function besideImage(files: Files, image: string, { journal, inPlace }: RunOptions): Promise<string> {
+  if (journal === undefined) return image;
+  if (!inPlace)
+    throw new UsageError('--journal is for runs in place. What a run into a new file needs stands beside that.');
+  if ((await files.facts(journal))?.kind !== 'folder') throw new UsageError(`${journal} is no folder.`);
+  return join(journal, basename(image));
 }
 
 function actOf({ inPlace, resume }: RunOptions, rewinds: boolean): (call: RunCall) => Promise<number> {

@@ -29,6 +29,8 @@ export interface RunPorts {
   readonly log?: (line: LogLine) => void;
   /** Aborting stops at the next safe moment; the run can be resumed. */
   readonly signal?: AbortSignal;
+  /** Has the machine forget what it holds of the disk in memory, so that a proof reads the medium itself. */
+  readonly forget?: () => Promise<void>;
   /** The time as an ISO string. */
   readonly now: () => string;
   readonly alwaysBytes?: boolean;

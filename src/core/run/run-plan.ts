@@ -110,12 +110,15 @@ class Execution {
 
   async #steps(): Promise<void> {
     const { plan, next, committed } = this.state;
+    let forgotten = false;
     for (let index = next; index < plan.steps.length; index++) {
       this.#at = index;
       if (this.ports.signal?.aborted) throw new CoreError('run.stopped', { step: index });
       const step = plan.steps[index]!;
       this.#report(index, 0, 'working');
       this.#log.step(index, step);
+      if (step.kind === 'prove' && !forgotten) await this.ports.forget?.();
+      forgotten ||= step.kind === 'prove';
       if (index === next && committed) await replay(this.ports, this.state);
       else await this.#guardStop(index, () => performStep(step, this.#context(index)));
       this.#log.done(index, step);

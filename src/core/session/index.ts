@@ -1,2 +1,3 @@
 export { openImageDevice } from './open-image';
+export type { OpenedDevice } from './open-image';
 export { Session } from './session';
