@@ -29,7 +29,7 @@ import { FileDevice } from '@/cli/files/file-device';
 import { systemFiles } from '@/cli/files/files';
 import { nodeHasher } from '@/cli/node-hasher';
 import { make } from '@/cli/verbs/make';
-import { bandsBetween, layoutColumn } from '@/core/report';
+import { bandsBetween, layoutColumn, usedBy } from '@/core/report';
 import { runBetween } from './between';
 import { runRetire } from './retire';
 import { timed } from './timed';
@@ -270,7 +270,7 @@ async function benchLarge(): Promise<void> {
   const planning = await timed(() => void derivePlan(survey, planned));
   const drawing = await timed(() => {
     const column = { top: 0, height: 620, gap: 3, least: 22 };
-    bandsBetween(layoutColumn(now, column), layoutColumn(planned, column), survey, 0, 100);
+    bandsBetween(layoutColumn(now, column), layoutColumn(planned, column), usedBy(survey), 0, 100);
   });
   say(
     `\n2 TB, 20 volumes: looked at in ${looking.toFixed(2)} s, planned in ${(planning * 1000).toFixed(0)} ms, drawn in ${(drawing * 1000).toFixed(0)} ms`,
@@ -386,7 +386,7 @@ async function benchMany(): Promise<void> {
     (await timed(() => {
       for (let i = 0; i < repeats; i++) {
         const column = { top: 0, height: 1500, gap: 3, least: 22 };
-        bandsBetween(layoutColumn(layout, column), layoutColumn(planned, column), survey, 0, 100);
+        bandsBetween(layoutColumn(layout, column), layoutColumn(planned, column), usedBy(survey), 0, 100);
       }
     })) / repeats;
   const moving =

@@ -17,6 +17,7 @@ import {
   type Target,
 } from '@/core/job';
 import type { Layout } from '@/core/layout';
+import { ranLayouts, type RanLayouts } from '@/core/report';
 import { isHere } from '@/core/place';
 import { derivePlan, deriveRestore, type Plan } from '@/core/plan';
 import { scratchIn, type Files } from './files';
@@ -70,6 +71,8 @@ export interface Planned {
   readonly layout: Layout;
   /** Volumes whose check finds errors are changed all the same. */
   readonly override: boolean;
+  /** For its certificate. */
+  readonly ran: RanLayouts;
 }
 
 /** Errors of volumes that have nothing to be mended from, or more wrong with them than that. */
@@ -81,11 +84,16 @@ function leftBy({ volumes }: Survey): string[] {
   });
 }
 
+const planned = (survey: Survey, plan: Plan, layout: Layout): Planned => ({
+  ...{ plan, layout, notes: [], override: false },
+  ran: ranLayouts(survey, layoutOf(survey), layout),
+});
+
 /** Everything that can be mended, the table with it. */
 function planMends(survey: Survey): Planned {
   const mendTable = survey.table !== 'none' && survey.findings.some((f) => f.severity !== 'info');
   const layout = { ...layoutOf(survey), mend: true, ...(mendTable ? { mendTable } : {}) };
-  return { plan: derivePlan(survey, layout), layout, notes: leftBy(survey), override: false };
+  return { ...planned(survey, derivePlan(survey, layout), layout), notes: leftBy(survey) };
 }
 
 /** How the disk is not the one of a job. @throws CoreError `plan.refused` where the job does something with what is not there */
@@ -101,7 +109,7 @@ function planRestore(survey: Survey, copy: TableCopy): Planned {
   const reason = copyFault(survey, copy);
   if (reason) throw new CoreError('plan.refused', { reason });
   const notes = compareTables(survey, copy).map((d) => d.message);
-  return { plan: deriveRestore(survey, copy.table), layout: layoutOf(survey), notes, override: false };
+  return { ...planned(survey, deriveRestore(survey, copy.table), layoutOf(survey)), notes };
 }
 
 /** @throws UsageError, CoreError `target.*`, `size.*`, `plan.*`, `fs.*`, `table.*` */
@@ -132,5 +140,5 @@ export async function planFor(
     disks: disks.sources,
     transfers,
   });
-  return { plan, notes: [...told, ...resolved.notes], layout, override };
+  return { ...planned(survey, plan, layout), notes: [...told, ...resolved.notes], override };
 }

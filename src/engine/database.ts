@@ -5,7 +5,7 @@
 import type { ExtentEdit } from '@/core/device';
 import type { ImageFingerprint } from '@/core/image';
 import type { Recipe } from '@/core/practice';
-import type { JournalRecord } from '@/core/run';
+import type { JournalRecord, LogLine } from '@/core/run';
 import Dexie, { type EntityTable, type Table } from 'dexie';
 
 /** A disk on the bench. */
@@ -56,6 +56,7 @@ export class Database extends Dexie {
   overlayPages!: Table<StoredPage, [string, number]>;
   overlayEdits!: Table<StoredEdits, number>;
   journal!: Table<StoredRecord, number>;
+  logs!: Table<{ readonly seq?: number; readonly diskId: string; readonly line: LogLine }, number>;
   health!: EntityTable<{ diskId: string; state: unknown }, 'diskId'>;
   settings!: EntityTable<{ key: string; value: unknown }, 'key'>;
 
@@ -70,5 +71,6 @@ export class Database extends Dexie {
       settings: 'key',
     });
     this.version(2).stores({ health: 'diskId' });
+    this.version(3).stores({ logs: '++seq, diskId' });
   }
 }

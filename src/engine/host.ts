@@ -10,6 +10,8 @@ import { isHere } from '@/core/place';
 import type { Plan, PlannedTransfer } from '@/core/plan';
 import type { Recipe } from '@/core/practice';
 import type { Certificate } from '@/core/proof';
+import { pdfOf, type Paper, type PaperFonts } from '@/core/report';
+import type { LogLine } from '@/core/run';
 import { BenchLock, type Locks } from './bench-lock';
 import { Database } from './database';
 import { EXPORTS, exportTo, readFile } from './exports';
@@ -80,6 +82,7 @@ export class EngineHost implements EngineApi {
     await this.#runs.assertHoldsNothing(id);
     this.#health.stop(id);
     await clearStored(this.db, id);
+    await this.#runs.logs.forget(id);
     this.#disks.close(id);
   }
 
@@ -167,6 +170,18 @@ export class EngineHost implements EngineApi {
   async exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void> {
     this.#runs.assertNone(id);
     await exportTo(this.#disks, await this.#disks.disk(id), handle, progress);
+  }
+
+  log(id: string): Promise<LogLine[]> {
+    return this.#runs.logs.of(id);
+  }
+
+  async serveManifest(id: string, number: number, port: MessagePort): Promise<void> {
+    serveChunks(this.#runs.manifest(id, number), port);
+  }
+
+  setAsPdf(paper: Paper, fonts: PaperFonts): Promise<Uint8Array> {
+    return pdfOf(paper, fonts);
   }
 
   storage(): Promise<StorageUse> {

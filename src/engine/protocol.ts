@@ -8,7 +8,8 @@ import type { Layout } from '@/core/layout';
 import type { Plan, PlannedTransfer } from '@/core/plan';
 import type { Recipe } from '@/core/practice';
 import type { Certificate } from '@/core/proof';
-import type { RunProgress } from '@/core/run';
+import type { Paper, PaperFonts } from '@/core/report';
+import type { LogLine, RunProgress } from '@/core/run';
 
 /** A folder's content: its own files and folders, with what lies below each folder summed up. */
 export interface FolderItem extends FileEntry {
@@ -103,6 +104,12 @@ export interface EngineApi {
   serveImage(id: string, format: ImageFormat, port: MessagePort): Promise<void>;
   /** The disk as a raw image into a file, empty stretches skipped. */
   exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void>;
+  /** The log of all runs on a disk that is kept. */
+  log(id: string): Promise<LogLine[]>;
+  /** Serves what the last run compared a volume with, as CSV, through a port that is transferred. */
+  serveManifest(id: string, number: number, port: MessagePort): Promise<void>;
+  /** A paper as the bytes of a PDF file. */
+  setAsPdf(paper: Paper, fonts: PaperFonts): Promise<Uint8Array>;
   storage(): Promise<StorageUse>;
   /** Reads from a byte of the disk to its end. @returns false where it was stopped before */
   scan(id: string, from: number, told: (batch: ScanBatch) => void): Promise<boolean>;

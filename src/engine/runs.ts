@@ -5,10 +5,11 @@ import type { Survey } from '@/core/inspect';
 import { isHere, type DiskId } from '@/core/place';
 import { otherDisks, placesElsewhere, type Plan } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
-import { readRunState, resumeRun, startRun, type RunPorts } from '@/core/run';
+import { manifestsIn, readRunState, resumeRun, startRun, type RunPorts } from '@/core/run';
 import type { Database } from './database';
 import type { OpenDisks } from './open-disks';
 import type { ProgressListener, RunHow, RunStatus } from './protocol';
+import { RunLogs } from './run-logs';
 import { clearStored, DexieJournal } from './stores';
 import { webHasher } from './web-hasher';
 
@@ -16,11 +17,14 @@ const PROGRESS_EVERY_MS = 80;
 
 export class Runs {
   readonly #running = new Map<string, AbortController>();
+  readonly logs: RunLogs;
 
   constructor(
     private readonly db: Database,
     private readonly disks: OpenDisks,
-  ) {}
+  ) {
+    this.logs = new RunLogs(db);
+  }
 
   async status(id: string): Promise<RunStatus | undefined> {
     const state = await readRunState(new DexieJournal(this.db, id));
@@ -39,6 +43,13 @@ export class Runs {
   async resume(id: string, progress: ProgressListener): Promise<Certificate> {
     const status = await this.status(id);
     return this.#execute(id, status?.plan, progress, resumeRun);
+  }
+
+  /** What the run on a disk compared a volume with, as CSV in chunks; nothing where there was no such run. */
+  async *manifest(id: string, number: number): AsyncGenerator<Uint8Array> {
+    const encoder = new TextEncoder();
+    for await (const manifest of manifestsIn(new DexieJournal(this.db, id), webHasher))
+      if (manifest.number === number) for (const text of manifest.csv) yield encoder.encode(text);
   }
 
   stop(id: string): void {
@@ -104,6 +115,7 @@ export class Runs {
         hasher: webHasher,
         now: () => new Date().toISOString(),
         signal: abort.signal,
+        log: (line) => this.logs.add(id, line),
         progress: paced((report) => progress(medium ? { ...report, simulated: medium.seconds - before } : report)),
       });
     } finally {
@@ -132,6 +144,7 @@ export class Runs {
     await clearStored(this.db, id);
     await overlay.rewind();
     if (!emptied) await this.#empty(places);
+    this.logs.add(id, { at: new Date().toISOString(), what: 'rewound' });
     return this.disks.look(id);
   }
 

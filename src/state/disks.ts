@@ -9,6 +9,7 @@ import { afterRun, beginJob, fitsDisk, parseJob, reachedPlan, type JobState } fr
 import { dropHealth, findMends, findVolumes, loadHealth } from './health';
 import { dropJob, putJob, storeJobs } from './jobs';
 import { db, keep, messageOf, show } from './keeping';
+import { openJobFile } from './job-files';
 import { dropRun, putRun, viewOf } from './runs';
 import { diskOf, get, mayNotEdit, putDisk, set, unfinished, type BenchDisk } from './store';
 import { keptView, look } from './view';
@@ -221,6 +222,7 @@ export async function openFile(file: File, handle?: FileSystemFileHandle, words:
   set({ choosing: undefined });
   const no = mayNotEdit(get());
   if (no) return set({ problem: no });
+  if (/\.json$/i.test(file.name)) return openJobFile(file);
   try {
     const fingerprint = file.size > 0 ? await engine('fingerprint', file) : undefined;
     const known = fingerprint && !words.another ? knownAs(fingerprint) : undefined;

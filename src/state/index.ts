@@ -1,8 +1,10 @@
 export { addPractice, cancelOpening, dismissChoice, openBench, openFile, removeDisk, reopen } from './disks';
 export { checkAgain, dropScan, dropSpeed, findMends, findVolumes, measureDisk, pauseTask, scanDisk } from './health';
 export type { JobState } from './job';
-export { edit, redoEdit, undoEdit, wish } from './jobs';
+export { disksFor, dismissJob, fitOf, jobFileOf, takeJob } from './job-files';
+export { edit, redoEdit, setNotes, undoEdit, wish } from './jobs';
 export { dismissFull } from './keeping';
+export { certificateOf, listOf, pictureFile, sheetOf } from './papers';
 export { resumeRunning, rewind, startRunning, stopRunning } from './runs';
 export {
   changesIn,

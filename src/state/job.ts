@@ -2,6 +2,7 @@
 import { layoutOf, type Survey } from '@/core/inspect';
 import { beginHistory, layoutSchema, type History, type Layout } from '@/core/layout';
 import type { Recipe } from '@/core/practice';
+import type { RanLayouts } from '@/core/report';
 import { z } from 'zod';
 
 /** Versioned: what was stored is read through {@link parseJob}. */
@@ -13,6 +14,10 @@ export interface JobState {
   /** The layout before the last run, once there was one. */
   readonly before?: Layout;
   readonly wishes?: JobWishes;
+  /** What the last run did, for its certificate. */
+  readonly ran?: RanLayouts;
+  /** For the customer. */
+  readonly notes?: string;
 }
 
 /** What a person wants of the plan beside the layout. */
@@ -41,6 +46,8 @@ const jobSchema: z.ZodType<JobState> = z.object({
       paced: z.boolean().optional(),
     })
     .optional(),
+  notes: z.string().optional(),
+  ran: z.object({ before: layoutSchema, planned: layoutSchema, used: z.record(z.string(), z.number()) }).optional(),
 });
 
 /** A job as it was stored, or undefined when that can't be read. */
@@ -78,7 +85,12 @@ export function afterRun(job: JobState, survey: Survey): JobState {
     return { ...volume, role: was.role, guarded: was.guarded, ...(was.letter ? { letter: was.letter } : {}) };
   });
   const now = { ...found, volumes };
-  return { version: 2, now, history: beginHistory(now), before: job.now };
+  const { notes, ran } = job;
+  return {
+    ...{ version: 2, now, history: beginHistory(now), before: job.now },
+    ...(notes ? { notes } : {}),
+    ...(ran ? { ran } : {}),
+  };
 }
 
 /** The job after rewinding: as it was before the run. */

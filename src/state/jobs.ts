@@ -56,5 +56,6 @@ function change(id: string, act: (job: JobState) => JobState): void {
 /** Sets what a person wants of the plan beside the layout. */
 export const wish = (id: string, more: JobWishes): void =>
   change(id, (job) => ({ ...job, wishes: { ...job.wishes, ...more } }));
+export const setNotes = (id: string, notes: string): void => change(id, (job) => ({ ...job, notes }));
 export const undoEdit = (id: string): void => change(id, (job) => ({ ...job, history: undo(job.history) }));
 export const redoEdit = (id: string): void => change(id, (job) => ({ ...job, history: redo(job.history) }));

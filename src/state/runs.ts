@@ -2,6 +2,7 @@
 import { isCoreError } from '@/core/errors';
 import type { Plan } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
+import { ranLayouts } from '@/core/report';
 import { engine, EngineDied, listener, type RunStatus } from '@/engine';
 import { afterRewind, afterRun } from './job';
 import { putJob } from './jobs';
@@ -25,7 +26,10 @@ const goesOn = (id: string): boolean => ['running', 'stopping'].includes(get().r
 /** Begins the run of a plan. One press begins one run. */
 export async function startRunning(id: string, plan: Plan): Promise<void> {
   if (mayNotEdit(get(), id) !== undefined) return;
-  const { override = false, paced = false } = get().jobs[id]?.wishes ?? {};
+  const job = get().jobs[id];
+  const { override = false, paced = false } = job?.wishes ?? {};
+  const survey = diskOf(id)?.survey;
+  if (job && survey) putJob(id, { ...job, ran: ranLayouts(survey, job.now, job.history.present) });
   return follow(id, plan, (progress) => engine('run', id, plan, { override, paced }, progress));
 }
 

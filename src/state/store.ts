@@ -1,6 +1,7 @@
 /** What the page knows: the bench, what is looked at, jobs, and runs. One store, changed by the modules beside it. */
 import type { ScanRecord, SpeedResult } from '@/core/health';
 import type { Survey } from '@/core/inspect';
+import type { JobFile } from '@/core/job';
 import type { VolumeId } from '@/core/layout';
 import type { Plan, PlannedTransfer } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
@@ -119,6 +120,8 @@ export interface BenchState extends View {
   readonly opening?:
     { readonly id: string; readonly name: string; readonly done: number; readonly total: number } | undefined;
   readonly choosing?: Choosing | undefined;
+  /** A job that was opened, until a person says on which disk. */
+  readonly offered?: JobFile | undefined;
   /** What the transfers of each disk's plan were found to come to, for which of them. */
   readonly looked: Readonly<Record<string, LookedTransfers>>;
   /** A helper that is open beside the plan. */

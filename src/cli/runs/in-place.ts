@@ -1,8 +1,7 @@
 /** Runs that write the image itself. What they overwrite is kept beside it, unless a person does without. */
 import { CoreError } from '@/core/errors';
-import { layoutOf } from '@/core/inspect';
-import type { Layout } from '@/core/layout';
 import type { Certificate } from '@/core/proof';
+import type { RanLayouts } from '@/core/report';
 import {
   beginUndo,
   resumeRun,
@@ -43,7 +42,7 @@ import { freshRun, tell, tidyUp, withPorts, type RunCall } from './run-options';
 /** Begins a run on the image itself. */
 export async function startInPlace(call: RunCall): Promise<number> {
   const { files, image: path, beside, options } = call;
-  return planned(call, async (image, { plan, override }, sources) => {
+  return planned(call, async (image, { plan, override, ran }, sources) => {
     const run = freshRun();
     if (call.onDevice) await assertOwnUndo(files, path, beside);
     const old = await openUndo(files, beside);
@@ -78,7 +77,7 @@ export async function startInPlace(call: RunCall): Promise<number> {
         }
         throw error;
       });
-      return await finish(call, certificate, journal, run, disk, layoutOf(image.session.survey));
+      return await finish(call, certificate, journal, run, disk, ran);
     } finally {
       for (const open of [journal, undo?.log, file, scratch]) await open?.close().catch(() => undefined);
     }
@@ -140,12 +139,12 @@ async function finish(
   journal: JournalFile,
   run: string,
   disk: FileDevice | UndoDevice,
-  before?: Layout,
+  ran?: RanLayouts,
 ): Promise<number> {
   const { files, options } = call;
   if (disk instanceof UndoDevice) await disk.noteLeft();
   const code = tell(certificate, options);
-  await tidyUp(() => leavePapers(call, certificate, journal, disk, before), NO_PAPERS);
+  await tidyUp(() => leavePapers(call, certificate, journal, disk, ran), NO_PAPERS);
   await tidyUp(async () => {
     await removeScratch(files, options.scratch, run);
     await journal.remove();

@@ -1,9 +1,8 @@
 /** What a run leaves in the folder that `--papers` names: its certificate, the manifests it was measured by, and its log. */
 import type { BlockDevice } from '@/core/device';
 import { layoutOf, surveyDisk } from '@/core/inspect';
-import type { Layout } from '@/core/layout';
 import type { Certificate } from '@/core/proof';
-import { certificatePaper, htmlOf, pdfOf } from '@/core/report';
+import { certificatePaper, htmlOf, pdfOf, type RanLayouts } from '@/core/report';
 import { logJsonLines, logText, manifestsIn, type LogLine } from '@/core/run';
 import { basename, join } from 'node:path';
 import { assertNew, makeBytes, makeText, type Files } from '../files';
@@ -40,14 +39,14 @@ export async function leavePapers(
   certificate: Certificate,
   journal: JournalFile,
   disk: BlockDevice,
-  before: Layout | undefined,
+  ran: RanLayouts | undefined,
 ): Promise<void> {
   const { papers, out = image } = options;
   if (papers === undefined) return;
   const survey = await surveyDisk(disk, undefined, undefined, true);
   const paper = certificatePaper({
     ...{ disk: basename(out), certificate, survey, now: layoutOf(survey) },
-    ...(before ? { before } : {}),
+    ...(ran ? { ran } : {}),
     time: (iso) => timeWords(new Date(iso)),
   });
   const [json, html, pdf] = CERTIFICATE;

@@ -3,9 +3,8 @@
  * the original, does it get the name it was asked for.
  */
 import { CoreError } from '@/core/errors';
-import { layoutOf } from '@/core/inspect';
-import type { Layout } from '@/core/layout';
 import type { Certificate } from '@/core/proof';
+import type { RanLayouts } from '@/core/report';
 import type { BlockDevice } from '@/core/device';
 import { JOURNAL_VERSION, noteMade, resumeRun, startRun, type UndoRecord } from '@/core/run';
 import {
@@ -48,7 +47,7 @@ export async function startToCopy(call: RunCall): Promise<number> {
   const { files, options } = call;
   const out = options.out!;
   await assertNew(files, out);
-  return planned(call, async (image, { plan, override }, sources) => {
+  return planned(call, async (image, { plan, override, ran }, sources) => {
     const old = await openUndo(files, out);
     await old?.file.close();
     const run = freshRun();
@@ -72,7 +71,7 @@ export async function startToCopy(call: RunCall): Promise<number> {
       };
       const ports = { disk, original: image.device, others: othersOf(scratch, sources), journal };
       const certificate = await withPorts(call, ports, (all) => startRun(plan, all, start));
-      return await finish(call, certificate, journal, { run, copy, disk, before: layoutOf(image.session.survey) });
+      return await finish(call, certificate, journal, { run, copy, disk, ran });
     } catch (error) {
       if (!begun) {
         // Nothing was begun, and nothing stays behind.
@@ -161,7 +160,7 @@ interface WorkedOn {
   readonly run: string;
   readonly copy: string;
   readonly disk: FileDevice;
-  readonly before?: Layout;
+  readonly ran?: RanLayouts;
 }
 
 /** Gives the result its name, if it is what it shall be; else it stays what the run worked on. */
@@ -169,10 +168,10 @@ async function finish(
   call: RunCall,
   certificate: Certificate,
   journal: JournalFile,
-  { run, copy, disk, before }: WorkedOn,
+  { run, copy, disk, ran }: WorkedOn,
 ): Promise<number> {
   const { files, options } = call;
-  await tidyUp(() => leavePapers(call, certificate, journal, disk, before), NO_PAPERS);
+  await tidyUp(() => leavePapers(call, certificate, journal, disk, ran), NO_PAPERS);
   const out = options.out!;
   if (certificate.volumes.some((v) => v.differing > 0)) {
     note(`${out} was not made. What the run came to is kept as ${workOf(out)} until it is rewound.`);

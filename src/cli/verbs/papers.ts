@@ -1,6 +1,6 @@
 /** What leaves the bench on paper: a list of volumes, a picture, a job sheet. */
 import { layoutOf, type Survey } from '@/core/inspect';
-import { htmlOf, jobSheet, pdfOf, pictureOf, svgFile, volumeList, type Paper } from '@/core/report';
+import { htmlOf, jobSheet, pdfOf, pictureOf, svgFile, usedBy, volumeList, type Paper } from '@/core/report';
 import { basename } from 'node:path';
 import { assertApart, assertNew, holding, makeBytes, makeText, systemFiles, type Files } from '../files';
 import { paperFonts } from '../fonts';
@@ -65,11 +65,11 @@ export async function picture(path: string, options: PaperOptions, files = syste
   await assertMakes(files, out, [path]);
   if (target !== undefined || job !== undefined)
     return planning(path, options, files, (survey, { layout }) =>
-      makeText(files, out, svgFile(pictureOf(survey, layoutOf(survey), layout, PICTURE))),
+      makeText(files, out, svgFile(pictureOf(usedBy(survey), layoutOf(survey), layout, PICTURE))),
     );
   return looking(path, options, files, async ({ session }) => {
     const { survey } = session;
-    await makeText(files, out, svgFile(pictureOf(survey, layoutOf(survey), undefined, PICTURE)));
+    await makeText(files, out, svgFile(pictureOf(usedBy(survey), layoutOf(survey), undefined, PICTURE)));
     print({ version: 1, made: out }, [`${out} is made.`], json);
     return EXIT.done;
   });

@@ -1,6 +1,8 @@
 export { checkDocument, findDocument, hitWords, inspectDocument, planDocument, scanDocument } from './documents';
 export { adaptedTarget, jobFile, jobFileSchema, jobFit, knownDisk, parseJobFile } from './job-file';
-export type { JobFile } from './job-file';
+export type { JobFile, KnownDisk } from './job-file';
+export { takeOver } from './take-over';
+export type { TakenOver } from './take-over';
 export { resolveTarget } from './resolve-target';
 export type { NamedSources } from './resolve-target';
 export { clusterSizeOf, lookAtTransfers, transferWishes } from './resolve-transfers';

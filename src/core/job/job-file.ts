@@ -32,7 +32,7 @@ const knownDiskSchema = z.strictObject({
 });
 
 /** A disk as a job knows it. */
-type KnownDisk = z.output<typeof knownDiskSchema>;
+export type KnownDisk = z.output<typeof knownDiskSchema>;
 
 export const jobFileSchema = z.strictObject({
   version: z.literal(JOB_VERSION),

@@ -1,9 +1,8 @@
 /** The bands between two columns: for every kept volume where its data goes, dark for what is in use. */
-import type { Survey } from '@/core/inspect';
 import { HERE } from '@/core/place';
 import { area, curveBumpX } from 'd3-shape';
 import { yInSection, type Column, type Section } from './geometry';
-import { inUse } from './use';
+import type { UsedOf } from './use';
 
 /** One band as two SVG paths. */
 export interface Band {
@@ -16,12 +15,12 @@ export interface Band {
 }
 
 /** Bands for the volumes that both columns have. */
-export function bandsBetween(now: Column, planned: Column, survey: Survey, x0: number, x1: number): Band[] {
+export function bandsBetween(now: Column, planned: Column, usedOf: UsedOf, x0: number, x1: number): Band[] {
   return planned.sections.flatMap((to): Band[] => {
     if (to.volume?.origin.kind !== 'kept' || to.volume.format) return [];
     const from = now.sections.find((s) => s.volume?.id === to.volume!.id);
     if (!from) return [];
-    const used = inUse(to.volume, survey);
+    const used = usedOf(to.volume);
     const usedEnd = (s: Section): number => (used === undefined ? s.y + s.height : yInSection(s, s.start + used));
     return [
       {

@@ -1,11 +1,29 @@
 /** The certificate of a run as a paper: what was compared and how, what was found, and who says so. */
-import type { Survey } from '@/core/inspect';
-import type { Layout } from '@/core/layout';
+import { knownInfo, type Survey } from '@/core/inspect';
+import type { LaidVolume, Layout } from '@/core/layout';
 import type { Certificate, VolumeProof } from '@/core/proof';
 import { formatSize, spaced } from '@/core/size';
+import type { Drawing } from './drawing';
 import type { Block, Paper } from './paper';
 import { pictureOf } from './picture';
 import { identityFacts } from './sheet';
+import { usedBy } from './use';
+
+/** The disk before a run and as it was planned, with what was in use of each volume that was kept, by its number then. */
+export interface RanLayouts {
+  readonly before: Layout;
+  readonly planned: Layout;
+  readonly used: Readonly<Record<number, number>>;
+}
+
+/** What a run is about to do, as its certificate will show it. */
+export function ranLayouts(survey: Survey, before: Layout, planned: Layout): RanLayouts {
+  const used = survey.volumes.flatMap((v) => {
+    const bytes = knownInfo(v)?.used;
+    return bytes === undefined ? [] : [[v.number, bytes] as const];
+  });
+  return { before, planned, used: Object.fromEntries(used) };
+}
 
 /** What a certificate is made of beside what the run says. */
 export interface CertificateFacts {
@@ -14,9 +32,10 @@ export interface CertificateFacts {
   readonly certificate: Certificate;
   /** The disk as it is now. */
   readonly survey: Survey;
-  /** As it is now and, where that is known, as it was before. */
+  /** As it is now. */
   readonly now: Layout;
-  readonly before?: Layout;
+  /** What the run did to it, where that is known. */
+  readonly ran?: RanLayouts;
   readonly notes?: string;
   /** A time of the run as it shall stand there. */
   readonly time: (iso: string) => string;
@@ -52,12 +71,12 @@ export function methodWords({ bySource, files }: VolumeProof): string {
 
 /** The certificate of a run. */
 export function certificatePaper(facts: CertificateFacts): Paper {
-  const { disk, medium, certificate, survey, now, before, notes = '', time } = facts;
+  const { disk, medium, certificate, survey, now, ran, notes = '', time } = facts;
   const { outcome, started, finished, volumes, wipes = [], steps } = certificate;
   const tone = TONES[outcome];
   const differences = volumes.flatMap((v) => v.differences.map((d) => `${d.path}: ${d.what}`));
   const lost = volumes.flatMap((v) => v.lost?.listed.map((l) => `${l.path}: ${spaced(l.bytes)} bytes`) ?? []);
-  const drawing = before ? pictureOf(survey, before, now, PICTURE) : pictureOf(survey, now, undefined, PICTURE);
+  const drawing = ran ? relabelled(ranPicture(ran)) : pictureOf(usedBy(survey), now, undefined, PICTURE);
   return {
     title: OUTCOME_WORDS[outcome],
     subtitle: disk,
@@ -68,7 +87,7 @@ export function certificatePaper(facts: CertificateFacts): Paper {
         kind: 'facts',
         items: [...identityFacts(survey, medium), ['Begun', time(started)], ['Finished', time(finished)]],
       },
-      { kind: 'picture', drawing: before ? relabelled(drawing) : drawing },
+      { kind: 'picture', drawing },
       ...(volumes.length > 0 ? [proofTable(volumes)] : []),
       ...shortList('Differences', differences),
       ...shortList('Lost, read as zeros', lost),
@@ -92,8 +111,17 @@ export function certificatePaper(facts: CertificateFacts): Paper {
   };
 }
 
+/** Whatever was made or copied is drawn empty, and dashed as in the plan: what came to it was not there before. */
+function ranPicture({ before, planned, used }: RanLayouts): Drawing {
+  const usedOf = ({ origin, format }: LaidVolume): number | undefined => {
+    if (format || origin.kind === 'new') return 0;
+    return origin.kind === 'copy' ? origin.used : used[origin.number];
+  };
+  return pictureOf(usedOf, before, planned, PICTURE);
+}
+
 /** What is planned in a plan is done in a certificate. */
-const relabelled = (drawing: ReturnType<typeof pictureOf>): ReturnType<typeof pictureOf> => ({
+const relabelled = (drawing: Drawing): Drawing => ({
   ...drawing,
   title: 'The disk before and now',
   marks: drawing.marks.map((m) =>

@@ -1,6 +1,7 @@
 export { bandsBetween, bandsFrom, movingBands } from './bands';
 export type { Moving, MovingBand } from './bands';
-export { certificatePaper, methodWords, OUTCOME_DETAILS, OUTCOME_WORDS } from './certificate-paper';
+export { certificatePaper, methodWords, ranLayouts, OUTCOME_DETAILS, OUTCOME_WORDS } from './certificate-paper';
+export type { RanLayouts } from './certificate-paper';
 export { changeWords, isMended } from './changes';
 export { layoutColumn, snapStep, yInSection } from './geometry';
 export type { Column, ColumnBox, Section } from './geometry';
@@ -11,5 +12,5 @@ export type { PaperFonts } from './pdf';
 export { pictureOf } from './picture';
 export { jobSheet } from './sheet';
 export { svgFile } from './svg';
-export { inUse, titleOf } from './use';
+export { inUse, titleOf, usedBy } from './use';
 export { volumeList } from './volume-list';

@@ -36,7 +36,8 @@ export async function pdfOf(paper: Paper, fonts: PaperFonts): Promise<Uint8Array
     tagged: true,
     lang: 'en',
     displayTitle: true,
-    font: undefined,
+    // None but those that are embedded.
+    font: '',
     info: { Title: `${plain(paper.title)} – ${plain(paper.subtitle)}`, Producer: 'Ullager', Creator: 'Ullager' },
   });
   const bytes = toBytes(document);

@@ -1,11 +1,10 @@
 /** The picture of a disk: its column as it is, and beside it as it is planned, joined by bands. */
-import type { Survey } from '@/core/inspect';
 import { isMade, nameOf, type Layout, type Role } from '@/core/layout';
 import { formatSize } from '@/core/size';
 import { bandsBetween } from './bands';
-import { filledTop, hatchPath, type Drawing, type Mark, type TextMark } from './drawing';
+import { filledTop, hatchPath, type Drawing, type Mark } from './drawing';
 import { layoutColumn, yInSection, type Column, type Section } from './geometry';
-import { inUse, titleOf } from './use';
+import { titleOf, type UsedOf } from './use';
 
 /** Colour tells the role: full where data is, pale where there is room. */
 const COLOURS: Readonly<Record<Role, readonly [full: string, pale: string]>> = {
@@ -35,8 +34,8 @@ const RADIUS = 4;
 const SIZE = 9.5;
 const LINE_HEIGHT = 12;
 
-/** The disk as it is, and as it is planned where `planned` is given. */
-export function pictureOf(survey: Survey, now: Layout, planned: Layout | undefined, box: PictureBox): Drawing {
+/** The disk as it is, and as it is planned where `planned` is given. What is kept has its bytes in use in both. */
+export function pictureOf(usedOf: UsedOf, now: Layout, planned: Layout | undefined, box: PictureBox): Drawing {
   const most = Math.max(now.volumes.length, planned?.volumes.length ?? 0) * 2 + 1;
   const height = Math.max(box.height - TOP - 2, most * (LEAST + GAP));
   const frame = { top: TOP, height, gap: GAP, least: LEAST };
@@ -46,14 +45,14 @@ export function pictureOf(survey: Survey, now: Layout, planned: Layout | undefin
   if (planned) {
     const x1 = box.width - width;
     const right = layoutColumn(planned, frame);
-    for (const band of bandsBetween(left, right, survey, width, x1)) {
+    for (const band of bandsBetween(left, right, usedOf, width, x1)) {
       const [full] = COLOURS[band.role as Role];
       marks.push({ kind: 'path', path: band.whole, fill: full, opacity: 0.12 });
       marks.push({ kind: 'path', path: band.used, fill: full, opacity: 0.38 });
     }
-    marks.push(heading('Planned', x1), ...columnMarks(right, survey, x1, width));
+    marks.push(heading('Planned', x1), ...columnMarks(right, usedOf, x1, width));
   }
-  marks.push(...columnMarks(left, survey, 0, width));
+  marks.push(...columnMarks(left, usedOf, 0, width));
   const title = planned ? 'The disk now and planned' : 'The disk';
   return { width: box.width, height: TOP + height + 2, title, marks };
 }
@@ -69,9 +68,9 @@ const heading = (text: string, x: number): Mark => ({
   room: 200,
 });
 
-const columnMarks = ({ sections }: Column, survey: Survey, x: number, width: number): Mark[] =>
+const columnMarks = ({ sections }: Column, usedOf: UsedOf, x: number, width: number): Mark[] =>
   sections.flatMap((section) =>
-    section.volume ? volumeMarks(section, survey, x, width) : gapMarks(section, x, width),
+    section.volume ? volumeMarks(section, usedOf, x, width) : gapMarks(section, x, width),
   );
 
 function gapMarks(section: Section, x: number, width: number): Mark[] {
@@ -87,10 +86,10 @@ function gapMarks(section: Section, x: number, width: number): Mark[] {
   ];
 }
 
-function volumeMarks(section: Section, survey: Survey, x: number, width: number): Mark[] {
+function volumeMarks(section: Section, usedOf: UsedOf, x: number, width: number): Mark[] {
   const volume = section.volume!;
   const { y, height } = section;
-  const used = inUse(volume, survey);
+  const used = usedOf(volume);
   const filled = used === undefined ? height : yInSection(section, section.start + used) - y;
   const [full, pale] = COLOURS[volume.role];
   const box = { x: x + 0.5, y: y + 0.5, width: width - 1, height: Math.max(1, height - 1) };
@@ -120,13 +119,21 @@ function sectionText(section: Section, used: number | undefined, fillEnd: number
   // Below a thin filled top, so that no line stands half on each colour.
   const thin = fillEnd > y + 2 && fillEnd < y + 16 && height - (fillEnd - y) > lines.length * LINE_HEIGHT + 4;
   const first = lines.length === 1 ? y + height / 2 + 3.5 : thin ? fillEnd + LINE_HEIGHT : y + 14;
-  return lines.flatMap(([left, right], i): TextMark[] => {
+  const crossed = lines.length === 1 && fillEnd > first - SIZE && fillEnd < first + 3;
+  const [, pale] = COLOURS[volume.role];
+  return lines.flatMap(([left, right], i): Mark[] => {
     const base = first + i * LINE_HEIGHT;
-    const fill = base - 3 <= fillEnd ? PAPER : INK;
+    const fill = base - 3 <= fillEnd && !crossed ? PAPER : INK;
     const room = width - 20;
     const share = right ? 0.56 : 1;
     const text = { kind: 'text', y: base, size: SIZE, fill } as const;
+    // A single line that the edge of what is filled would run through stands on a plate of its own.
+    const plate = (at: number, wide: number): Mark[] =>
+      crossed ? [{ kind: 'box', x: at, y: first - SIZE, width: wide, height: SIZE + 3, radius: 2, fill: pale }] : [];
+    const wide = (line: string): number => line.length * SIZE * 0.6 + 6;
     return [
+      ...plate(x + 7, Math.min(room, wide(left!))),
+      ...(right ? plate(x + width - 7 - wide(right), wide(right)) : []),
       { ...text, x: x + 10, text: left!, bold: i === 0, room: room * share },
       ...(right ? [{ ...text, x: x + width - 10, text: right, end: true, room: room * (1 - share) }] : []),
     ];

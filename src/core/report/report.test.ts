@@ -10,7 +10,7 @@ import { readFile } from 'node:fs/promises';
 import { createRequire } from 'node:module';
 import Papa from 'papaparse';
 import { describe, expect, it } from 'vitest';
-import { certificatePaper, htmlOf, jobSheet, pdfOf, pictureOf, svgFile, volumeList } from '.';
+import { certificatePaper, htmlOf, ranLayouts, usedBy, jobSheet, pdfOf, pictureOf, svgFile, volumeList } from '.';
 import { filledTop, hatchPath, type Drawing } from './drawing';
 import { escaped } from './markup';
 
@@ -79,7 +79,7 @@ describe('the picture of a disk', () => {
           return volume;
         });
         const layout: Layout = { ...planned, diskSize: at + 1024 * 1024, volumes };
-        const drawing = pictureOf(survey, layout, beside ? layout : undefined, BOX);
+        const drawing = pictureOf(usedBy(survey), layout, beside ? layout : undefined, BOX);
         for (const mark of drawing.marks) {
           if (mark.kind !== 'box') continue;
           expect(mark.x).toBeGreaterThanOrEqual(0);
@@ -94,7 +94,9 @@ describe('the picture of a disk', () => {
   });
 
   it('is one XML file that loads nothing, whatever a label says', () => {
-    const svg = svgFile(pictureOf(survey, labelled(layoutOf(survey), HOSTILE), labelled(planned, HOSTILE), BOX));
+    const svg = svgFile(
+      pictureOf(usedBy(survey), labelled(layoutOf(survey), HOSTILE), labelled(planned, HOSTILE), BOX),
+    );
     expect(svg).toContain('&lt;script&gt;alert(1)&lt;/script&gt; &amp; &quot;x&quot; \\u202egnp.exe');
     expect(svg).not.toMatch(/<script|href|url\(|<image|NaN|undefined/);
     expect(svg.match(/<(svg|title|path|rect|text)[\s>]/g)!.length).toBe(svg.match(/<(?!\/|\?)/g)!.length);
@@ -158,7 +160,13 @@ describe('a certificate', () => {
     const certificate = await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW });
     const after: Survey = await surveyDisk(disk);
     const paper = certificatePaper({
-      ...{ disk: 'Stick', certificate, survey: after, now: layoutOf(after), before: layoutOf(survey) },
+      ...{
+        disk: 'Stick',
+        certificate,
+        survey: after,
+        now: layoutOf(after),
+        ran: ranLayouts(survey, layoutOf(survey), planned),
+      },
       time: (iso) => iso,
     });
     const said = JSON.stringify(paper);

@@ -7,6 +7,7 @@ import { formatBytes, formatSize, spaced } from '@/core/size';
 import { changeWords, isMended } from './changes';
 import type { Block, Paper } from './paper';
 import { pictureOf } from './picture';
+import { usedBy } from './use';
 
 /** What a sheet is made of. */
 export interface SheetFacts {
@@ -71,7 +72,7 @@ export function jobSheet(facts: SheetFacts): Paper {
     subtitle: disk,
     blocks: [
       { kind: 'facts', items: [...identity, ...work] },
-      { kind: 'picture', drawing: pictureOf(survey, now, planned, PICTURE) },
+      { kind: 'picture', drawing: pictureOf(usedBy(survey), now, planned, PICTURE) },
       beforeAfter(survey, now, planned),
       {
         kind: 'list',

@@ -3,6 +3,15 @@ import { findKind } from '@/core/fs';
 import { knownInfo, volumeNumbered, type Survey } from '@/core/inspect';
 import type { LaidVolume } from '@/core/layout';
 
+/** How much of a volume is in use; undefined where what it holds is not known. */
+export type UsedOf = (volume: LaidVolume) => number | undefined;
+
+/** What is in use by what a survey found. */
+export const usedBy =
+  (survey: Survey): UsedOf =>
+  (volume) =>
+    inUse(volume, survey);
+
 /** Bytes in use of a volume once it is there; undefined where what it holds is not known. */
 export function inUse(volume: LaidVolume, survey: Survey): number | undefined {
   if (volume.format || volume.origin.kind === 'new') return 0;

@@ -8,7 +8,7 @@ export type { LogRecord, LogStore } from './log-store';
 export { manifestsIn } from './manifests';
 export { MemoryJournal, MemoryLog } from './memory-log';
 export type { RunPorts, RunProgress } from './ports';
-export { logJsonLines, logText } from './run-log';
+export { logJsonLines, logText, logWords } from './run-log';
 export type { LogLine } from './run-log';
 export { resumeRun, startRun } from './run-plan';
 export type { DiskSamples } from './samples';

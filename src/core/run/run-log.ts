@@ -10,7 +10,7 @@ import type { RunPorts } from './ports';
 export interface LogLine {
   /** When, in ISO 8601. */
   readonly at: string;
-  readonly what: 'begun' | 'resumed' | 'step' | 'done' | 'stopped' | 'failed' | 'finished' | 'cut off';
+  readonly what: 'begun' | 'resumed' | 'step' | 'done' | 'stopped' | 'failed' | 'finished' | 'rewound' | 'cut off';
   /** Of which step, from 1, and what it is called. */
   readonly step?: number;
   readonly title?: string;
@@ -33,6 +33,7 @@ const WORDS: Readonly<Record<LogLine['what'], string>> = {
   stopped: 'Stopped',
   failed: 'Failed',
   finished: 'Finished',
+  rewound: 'Put back as it was',
   'cut off': 'Cut off',
 };
 
@@ -115,7 +116,7 @@ export class RunLog {
 }
 
 /** A line in words. */
-function logWords({ at, what, step, title, seconds, read, written, flushes, failed, message }: LogLine): string {
+export function logWords({ at, what, step, title, seconds, read, written, flushes, failed, message }: LogLine): string {
   const of = step === undefined ? '' : `, step ${step}`;
   const figures = [
     ...(seconds === undefined ? [] : [durationWords(seconds)]),

@@ -5,6 +5,7 @@ import {
   failingWords,
   look,
   mediumWords,
+  openFile,
   reopen,
   removeDisk,
   rewind,
@@ -17,6 +18,7 @@ import { useState } from 'react';
 import { LetterChip, MiniColumn, ROLE_WORDS, useSizes } from '../kit';
 import { DescribeDisk } from './DescribeDisk';
 import { OpenImage, pickFile } from './OpenImage';
+import { saveList } from './save-list';
 import styles from './bench.module.css';
 
 /** Home: all disks as columns on a shelf, or all volumes as a table. */
@@ -32,6 +34,15 @@ export function Bench() {
         <div>
           <h1>Bench</h1>
           <p className={styles.sub}>Everything here is an image or a practice disk. The original is never written.</p>
+        </div>
+        <div className={styles.tools}>
+          <Button disabled={readOnly} onClick={() => void pickFile(openFile)}>
+            Open an image or a job…
+          </Button>
+          <Button disabled={readOnly} onClick={() => setDescribing(true)}>
+            Describe a disk…
+          </Button>
+          <Button onClick={() => saveList(disks)}>Volume list…</Button>
         </div>
         <Segmented<'disks' | 'volumes'>
           value={view}

@@ -17,7 +17,16 @@ import {
 import { useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { useSizes } from '../kit';
 import type { SourceDisk } from '@/core/plan';
-import { bandsBetween, layoutColumn, movingBands, snapStep, yInSection, type Column, type Moving } from '@/core/report';
+import {
+  bandsBetween,
+  layoutColumn,
+  movingBands,
+  snapStep,
+  usedBy,
+  yInSection,
+  type Column,
+  type Moving,
+} from '@/core/report';
 import { MovingBands } from './MovingBands';
 import { EdgeHandle, type EdgeActions } from './EdgeHandle';
 import { GapShape } from './GapShape';
@@ -89,7 +98,10 @@ export function Columns(props: Props) {
   const [latest] = useState(() => new Latest());
   useLayoutEffect(() => latest.set({ props, right }));
   const actions = useMemo(() => actionsOn(latest, setDragged), [latest]);
-  const bands = useMemo(() => bandsBetween(left, right, survey, x0 + width, x1), [left, right, survey, x0, x1, width]);
+  const bands = useMemo(
+    () => bandsBetween(left, right, usedBy(survey), x0 + width, x1),
+    [left, right, survey, x0, x1, width],
+  );
 
   return (
     <div className={styles.frame} ref={frame}>

@@ -31,8 +31,17 @@ export async function download(name: string, size: number, serve: (port: Message
 
 /** Saves words that are in hand. */
 export function downloadText(name: string, type: string, text: string): void {
+  save(name, new Blob([text], { type }));
+}
+
+/** Saves bytes that are in hand. */
+export function downloadBytes(name: string, type: string, bytes: Uint8Array): void {
+  save(name, new Blob([bytes as Uint8Array<ArrayBuffer>], { type }));
+}
+
+function save(name: string, blob: Blob): void {
   const link = document.createElement('a');
-  link.href = URL.createObjectURL(new Blob([text], { type }));
+  link.href = URL.createObjectURL(blob);
   link.download = name;
   link.click();
   setTimeout(() => URL.revokeObjectURL(link.href), 60_000);

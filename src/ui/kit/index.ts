@@ -1,4 +1,4 @@
-export { download, downloadText, savePicker } from './download';
+export { download, downloadBytes, downloadText, savePicker } from './download';
 export { Facts } from './Facts';
 export { LetterChip } from './LetterChip';
 export { MiniColumn } from './MiniColumn';

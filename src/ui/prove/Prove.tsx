@@ -8,7 +8,8 @@ import { engine, given, listener } from '@/engine';
 import { look, mediumWords, rewind, useBench, type Current } from '@/state';
 import { Alert, Button, Empty, Popconfirm, Progress, Table } from 'antd';
 import { useState } from 'react';
-import { download, downloadText, Facts, MiniColumn, savePicker, useSizes } from '../kit';
+import { download, Facts, MiniColumn, savePicker, useSizes } from '../kit';
+import { RunLog, RunPapers } from '../papers';
 import styles from './prove.module.css';
 
 /** The proof: every file counted and compared, then export or rewind. */
@@ -53,8 +54,6 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
     );
     setExported(1);
   };
-  const saveCertificate = (): void =>
-    downloadText(`${disk.stored.name} certificate.json`, 'application/json', JSON.stringify(certificate, null, 2));
   const act = (work: Promise<unknown>): void => void work.catch((error: Error) => setFault(error.message));
   return (
     <div className={styles.page}>
@@ -113,6 +112,7 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
           ))}
         </ol>
       </section>
+      <RunLog id={id} mark={certificate.finished} />
       <div className={styles.actions}>
         <Button type="primary" size="large" onClick={() => act(exportImage())}>
           Export the divided image
@@ -123,9 +123,7 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
         <Button size="large" onClick={() => act(exportPacked('qcow2'))}>
           as qcow2
         </Button>
-        <Button size="large" onClick={saveCertificate}>
-          Save the certificate
-        </Button>
+        <RunPapers current={current} certificate={certificate} />
         <Button size="large" onClick={() => look({ stage: 'look' })}>
           Look at the volumes
         </Button>

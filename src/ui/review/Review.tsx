@@ -5,6 +5,7 @@ import { look, startRunning, useBench, usePlan, wish, type Current } from '@/sta
 import { Alert, Button, Checkbox, Empty, Table, type TableColumnsType } from 'antd';
 import { useState } from 'react';
 import { Facts, MiniColumn, useSizes } from '../kit';
+import { Notes, PlanPapers } from '../papers';
 import { BeforeAfter } from './BeforeAfter';
 import { Identity } from './Identity';
 import { Losses } from './Losses';
@@ -108,9 +109,11 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
             </ul>
           </section>
         ) : null}
+        <Notes current={current} />
       </div>
       <div className={styles.foot}>
         <Losses current={current} plan={plan} onAccept={setAccepted} />
+        <PlanPapers current={current} plan={plan} />
         <Button onClick={() => look({ stage: 'divide' })}>Back</Button>
         <Button type="primary" size="large" disabled={readOnly || !accepted} onClick={begin}>
           Run the work order

@@ -16,6 +16,7 @@ import {
 import { Alert, Button, Empty, Popconfirm, Progress } from 'antd';
 import { useEffect, useState } from 'react';
 import { Columns } from '../columns';
+import { RunLog } from '../papers';
 import { timeLeft } from './time-left';
 import styles from './run.module.css';
 
@@ -111,6 +112,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
             );
           })}
         </ol>
+        <RunLog id={id} mark={`${run.state} ${run.step}`} />
         <div className={styles.foot}>
           {run.state === 'stopped' || run.state === 'failed' ? (
             <>

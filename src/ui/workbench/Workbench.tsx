@@ -13,6 +13,7 @@ import { Review } from '../review';
 import { Run } from '../run';
 import { Sound } from '../sound';
 import { Commands } from './Commands';
+import { JobDialog } from '../papers';
 import { FileChoice } from './FileChoice';
 import { Header } from './Header';
 import { Help } from './Help';
@@ -66,6 +67,7 @@ export function Workbench() {
         <Notices />
         <StageInHand />
         <FileChoice />
+        <JobDialog />
         <Help open={dialog === 'help'} onClose={() => setDialog(undefined)} />
         <Commands open={dialog === 'commands'} onClose={() => setDialog(undefined)} onHelp={() => setDialog('help')} />
       </div>

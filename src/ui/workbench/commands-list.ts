@@ -17,7 +17,9 @@ import {
 import { newVolumeSpec } from '@/core/goal';
 import { formatSize, readSize, type SizeContext } from '@/core/size';
 import { isCoreError } from '@/core/errors';
-import { ask, edit, look, redoEdit, undoEdit, type BenchDisk, type Current } from '@/state';
+import { pickFile, saveList } from '../bench';
+import { saveJobFile, savePicture } from '../papers';
+import { ask, edit, look, openFile, redoEdit, undoEdit, type BenchDisk, type Current } from '@/state';
 
 export interface Command {
   readonly name: string;
@@ -52,6 +54,8 @@ export function generalCommands(
         name: `Take ${d.stored.name} in hand`,
         act: () => look({ currentId: d.stored.id, stage: 'divide', selected: undefined }),
       })),
+    { name: 'Open a disk image or a job…', act: () => void pickFile(openFile) },
+    { name: 'Save the list of all volumes as CSV', act: () => saveList(disks) },
     { name: 'Show sizes in GiB (1024)', act: () => look({ units: 'binary' }) },
     { name: 'Show sizes in GB (1000)', act: () => look({ units: 'decimal' }) },
     { name: 'Light theme', act: () => look({ theme: 'light' }) },
@@ -61,7 +65,8 @@ export function generalCommands(
 }
 
 /** Edits of the plan of the disk in hand. */
-export function planCommands({ id, job, disk }: Current, selected: LaidVolume | undefined, text: string): Command[] {
+export function planCommands(current: Current, selected: LaidVolume | undefined, text: string): Command[] {
+  const { id, job, disk } = current;
   if (!job || !disk.survey) return [];
   const { past, future, present } = job.history;
   const divide = (act: () => void) => () => {
@@ -77,6 +82,8 @@ export function planCommands({ id, job, disk }: Current, selected: LaidVolume | 
     { name: 'Copy a volume or a whole disk to here…', act: divide(() => ask({ kind: 'copy' })) },
     { name: 'Wipe: unallocated space, free space, a whole disk…', act: divide(() => ask({ kind: 'wipe' })) },
     ...LOOKS.map(([name, tab]) => ({ name, act: () => look({ stage: 'look', tab }) })),
+    { name: 'Save the job as a file', act: () => saveJobFile(current) },
+    { name: 'Save the picture of this disk as SVG', act: () => savePicture(current) },
     { name: 'Remove all volumes', act: divide(() => edit(id, removeAll)) },
     ...(selected ? volumeCommands(id, present, disk, selected, text, divide) : []),
   ];
