@@ -6,6 +6,7 @@ const WANTED = {
   '7zz': '7zip',
   'grub-fstest': 'grub-common',
   file: 'file',
+  pdftotext: 'poppler-utils',
   chromium: 'chromium',
 };
 

@@ -121,8 +121,9 @@ writing(reading(table.command('restore <image>')))
   .action(verb(restoreTable));
 program
   .command('convert <image>')
-  .description('an image in another form: raw, gz or qcow2, by the name of the file')
+  .description('an image in another form: raw, gz, zip, qcow2, vhd or vhdx, by the name of the file')
   .requiredOption('--out <file>', 'the image')
+  .option('--parts <size>', 'raw, in parts of that size; the first is named, and ends in .001')
   .option('--json', 'print one document')
   .option('--inside <name>', 'which file of an archive the image is, where it holds several')
   .action(verb(convert));

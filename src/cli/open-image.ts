@@ -4,6 +4,7 @@ import { ImageDevice } from '@/core/image';
 import type { OpenVolume } from '@/core/inspect';
 import { openImageDevice, Session, type OpenedDevice } from '@/core/session';
 import { type Files, FileSource, readWhole } from './files';
+import { dirname, join } from 'node:path';
 import { UsageError } from './output';
 
 export interface OpenImage {
@@ -42,11 +43,22 @@ export async function openImage(
 ): Promise<OpenImage | ImageOnly> {
   const asked = sectorSize === undefined ? undefined : readSectorSize(sectorSize);
   const file = await FileSource.open(files, path);
-  const close = (): Promise<void> => file.close();
+  const others: FileSource[] = [];
+  const close = async (): Promise<void> => {
+    for (const one of [file, ...others]) await one.close();
+  };
+  /** What an image names stands beside it, and is only read. */
+  const beside = async (name: string): Promise<FileSource | undefined> => {
+    const next = join(dirname(path), name);
+    if (!(await files.facts(next))) return undefined;
+    const found = await FileSource.open(files, next);
+    others.push(found);
+    return found;
+  };
   try {
     const { device, packed } = file.sectorSize
       ? ownDevice(file, file.sectorSize, asked)
-      : await openImageDevice(file, { inside, sectorSize: asked });
+      : await openImageDevice(file, { inside, sectorSize: asked, beside });
     if (how) return { device, close };
     const session = await Session.open(device, path, tableless);
     return { device, session, packed, close };

@@ -2,16 +2,32 @@
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { FileEntry, Volume } from '@/core/fs';
-import { exportGzip, exportOccupied, exportQcow2, exportRaw, fingerprintImage, sameContent } from '@/core/image';
+import {
+  exportGzip,
+  exportOccupied,
+  exportQcow2,
+  exportRaw,
+  exportVhd,
+  exportVhdx,
+  exportZip,
+  fingerprintImage,
+  sameContent,
+  type ImageStamp,
+} from '@/core/image';
 import { BlobSource } from './blob-source';
 import type { OpenDisk, OpenDisks } from './open-disks';
 import type { ExportListener, ImageFormat } from './protocol';
 import { isQuota } from './stores';
 
+const stamp = (): ImageStamp => ({ id: crypto.getRandomValues(new Uint8Array(16)), seconds: Date.now() / 1000 });
+
 export const EXPORTS: Readonly<Record<ImageFormat, (device: BlockDevice) => AsyncGenerator<Uint8Array>>> = {
   raw: exportRaw,
   gz: exportGzip,
+  zip: (device) => exportZip(device, 'disk.img'),
   qcow2: exportQcow2,
+  vhd: (device) => exportVhd(device, stamp()),
+  vhdx: (device) => exportVhdx(device, stamp()),
 };
 
 const READ_CHUNK = 4 * 1024 * 1024;

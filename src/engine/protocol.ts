@@ -68,7 +68,7 @@ export interface StorageUse {
 }
 
 /** The forms a disk is saved in: as it is, packed, or with empty space left out. */
-export type ImageFormat = 'raw' | 'gz' | 'qcow2';
+export type ImageFormat = 'raw' | 'gz' | 'zip' | 'qcow2' | 'vhd' | 'vhdx';
 
 /** The engine as the page sees it; every method is asynchronous across the seam. */
 export interface EngineApi {

@@ -2,7 +2,7 @@
 import { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { ByteSource } from '@/core/image';
-import type { Files, OpenFile } from './files';
+import type { FileFacts, Files, OpenFile } from './files';
 import { readWhole, writeWhole } from './whole';
 
 /** @throws CoreError `device.read-failed` */
@@ -18,9 +18,10 @@ async function readExactly(file: OpenFile, offset: number, into: Uint8Array): Pr
 }
 
 /** Files and block devices can be images here. @throws CoreError `file.failed` */
-async function sizeOf(file: OpenFile): Promise<number> {
-  const { kind, size } = await file.facts();
-  if (kind === 'file' || kind === 'device') return size;
+async function imageFacts(file: OpenFile): Promise<FileFacts> {
+  const facts = await file.facts();
+  const { kind } = facts;
+  if (kind === 'file' || kind === 'device') return facts;
   const reason = kind === 'folder' ? 'it is a folder' : 'it is no file and no block device';
   await file.close();
   throw new CoreError('file.failed', { name: file.path, act: 'opened as an image', reason });
@@ -38,8 +39,8 @@ export class FileSource implements ByteSource {
 
   static async open(files: Files, path: string): Promise<FileSource> {
     const file = await files.open(path, 'read');
-    const size = await sizeOf(file);
-    return new FileSource(path, size, file, (await file.facts()).device?.sectorSize);
+    const { size, device } = await imageFacts(file);
+    return new FileSource(path, size, file, device?.sectorSize);
   }
 
   read(offset: number, into: Uint8Array): Promise<void> {
@@ -63,7 +64,8 @@ export class FileDevice extends BlockDevice {
 
   static async open(files: Files, path: string, sectorSize: number): Promise<FileDevice> {
     const file = await files.open(path, 'change');
-    return new FileDevice(Math.floor((await sizeOf(file)) / sectorSize) * sectorSize, sectorSize, file);
+    const { size } = await imageFacts(file);
+    return new FileDevice(Math.floor(size / sectorSize) * sectorSize, sectorSize, file);
   }
 
   /** A new file of zeros that takes no room until it is written. */

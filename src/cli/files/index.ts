@@ -10,4 +10,5 @@ export { assertApart, assertNew, createBeside, makeBytes, makeFile, makeText, pu
 export { claimScratch, makeScratch, openScratch, othersOf, removeScratch, SCRATCH, scratchIn } from './scratch';
 export { forgetCached, readTableAgain } from './system-device';
 export { readWhole } from './whole';
+export { writeParts } from './write-parts';
 export { packingOf, writeImage, writeRaw } from './write-image';

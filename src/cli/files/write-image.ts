@@ -1,6 +1,16 @@
 /** Writing a disk into a file: raw with stretches of zeros left out, or packed where the file's name says so. */
 import type { BlockDevice } from '@/core/device';
-import { exportGzip, exportOccupied, exportQcow2 } from '@/core/image';
+import {
+  exportGzip,
+  exportOccupied,
+  exportQcow2,
+  exportVhd,
+  exportVhdx,
+  exportZip,
+  type ImageStamp,
+} from '@/core/image';
+import { randomBytes } from 'node:crypto';
+import { basename } from 'node:path';
 import type { OpenFile } from './files';
 import { writeWhole } from './whole';
 
@@ -8,10 +18,22 @@ const HOLE = 64 * 1024;
 const ZEROS = Buffer.alloc(HOLE);
 
 /** How a file of this name is packed, or undefined where it is raw. */
-export function packingOf(path: string): ((disk: BlockDevice) => AsyncGenerator<Uint8Array>) | undefined {
-  if (/\.gz$/i.test(path)) return exportGzip;
-  return /\.qcow2$/i.test(path) ? exportQcow2 : undefined;
+export function packingOf(path: string): Packing | undefined {
+  const [, kind] = /\.(gz|qcow2|vhd|vhdx|zip)$/i.exec(path) ?? [];
+  return kind === undefined ? undefined : PACKINGS[kind.toLowerCase()];
 }
+
+type Packing = (disk: BlockDevice, path: string) => AsyncGenerator<Uint8Array>;
+
+const stamp = (): ImageStamp => ({ id: randomBytes(16), seconds: Date.now() / 1000 });
+
+const PACKINGS: Readonly<Record<string, Packing>> = {
+  gz: exportGzip,
+  qcow2: exportQcow2,
+  vhd: (disk) => exportVhd(disk, stamp()),
+  vhdx: (disk) => exportVhdx(disk, stamp()),
+  zip: (disk, path) => exportZip(disk, basename(path).replace(/(\.img)?\.zip$/i, '.img')),
+};
 
 /** Writes a disk raw into a new file, which takes no more room than the content. */
 export async function writeRaw(disk: BlockDevice, target: OpenFile): Promise<void> {
@@ -25,7 +47,7 @@ export async function writeImage(disk: BlockDevice, target: OpenFile, name: stri
   const packing = packingOf(name);
   if (!packing) return writeRaw(disk, target);
   let offset = 0;
-  for await (const bytes of packing(disk)) {
+  for await (const bytes of packing(disk, name)) {
     await writeWhole(target, offset, bytes);
     offset += bytes.length;
   }

@@ -1,9 +1,12 @@
 /** A disk image from a practice-disk recipe, and an image in another form. */
 import { buildPracticeDisk, parseRecipe } from '@/core/practice';
-import { formatSize } from '@/core/size';
-import { assertApart, assertNew, holding, makeFile, systemFiles, writeImage } from '../files';
+import { floorTo, formatSize, MIB, parseSize, resolveSize } from '@/core/size';
+import { assertApart, assertNew, holding, makeFile, systemFiles, writeImage, writeParts } from '../files';
 import { openImage, readJson, type ImageOptions } from '../open-image';
-import { EXIT, print } from '../output';
+import { EXIT, print, UsageError } from '../output';
+
+const SECTOR = 512;
+const LEAST_PART = MIB;
 
 export interface MakeOptions extends ImageOptions {
   readonly out: string;
@@ -20,15 +23,30 @@ export async function make(path: string, { out, json }: MakeOptions, files = sys
   return EXIT.done;
 }
 
-/** An image in another form, by the name of the file it goes to: raw, gz or qcow2. */
-export async function convert(path: string, options: MakeOptions, files = systemFiles): Promise<number> {
+interface ConvertOptions extends MakeOptions {
+  /** How long each part is to be, where the image goes into several. */
+  readonly parts?: string;
+}
+
+/** @throws UsageError, CoreError `size.*` */
+function partSizeOf(text: string, out: string): number {
+  if (!/\.001$/.test(out)) throw new UsageError('The first of several parts ends in .001.');
+  const { bytes } = resolveSize(parseSize(text), { whole: 0 });
+  if (bytes < LEAST_PART) throw new UsageError('A part has at least 1 MiB.');
+  return floorTo(bytes, SECTOR);
+}
+
+/** An image in another form, by the name of the file it goes to: raw, gz, zip, qcow2, vhd or vhdx; or raw in parts. */
+export async function convert(path: string, options: ConvertOptions, files = systemFiles): Promise<number> {
   const { out, json } = options;
   await assertApart(files, out, path);
   await assertNew(files, out);
+  const partSize = options.parts === undefined ? undefined : partSizeOf(options.parts, out);
   return holding(files, [{ path, mode: 'read' }], async () => {
     const image = await openImage(files, path, options);
     try {
-      await makeFile(files, out, (file) => writeImage(image.device, file, out));
+      if (partSize === undefined) await makeFile(files, out, (file) => writeImage(image.device, file, out));
+      else await writeParts(files, image.device, out, partSize);
     } finally {
       await image.close();
     }

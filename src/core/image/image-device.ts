@@ -6,6 +6,8 @@ import { BlockDevice } from '@/core/device';
 export interface ByteSource {
   readonly name: string;
   readonly size: number;
+  /** Bytes a sector of the disk, where the file says it. */
+  readonly sectorSize?: number | undefined;
   read(offset: number, into: Uint8Array): Promise<void>;
   /** Stretches that may hold anything but zeros, in order; all of it when left out. */
   occupied?(): Iterable<{ start: number; end: number }>;

@@ -1,7 +1,13 @@
 export { containerOf, openContainer } from './containers';
+export type { ContainerOptions } from './containers';
 export { exportGzip, exportOccupied, exportRaw } from './export';
 export { fingerprintImage, sameContent, sameImage } from './fingerprint';
 export type { ImageFingerprint } from './fingerprint';
 export { ImageDevice } from './image-device';
 export type { ByteSource } from './image-device';
+export { partName } from './parts';
 export { exportQcow2 } from './qcow2';
+export { exportVhd } from './vhd';
+export type { ImageStamp } from './vhd';
+export { exportVhdx } from './vhdx';
+export { exportZip } from './zip';

@@ -8,8 +8,9 @@
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { inflateSync } from 'fflate';
-import { exportOccupied } from './export';
+import { eachBlock, keepFew } from './blocks';
 import type { ByteSource } from './image-device';
+import { storedBlocks } from './stored-blocks';
 
 const MAGIC = 0x514649fb;
 const OFFSET_BITS = 0x00fffffffffffe00n;
@@ -81,14 +82,8 @@ class Qcow2Source implements ByteSource {
     this.#clusterSize = 2 ** header.clusterBits;
   }
 
-  async read(offset: number, into: Uint8Array): Promise<void> {
-    for (let done = 0; done < into.length;) {
-      const cluster = Math.floor((offset + done) / this.#clusterSize);
-      const at = offset + done - cluster * this.#clusterSize;
-      const part = into.subarray(done, done + Math.min(this.#clusterSize - at, into.length - done));
-      await this.#readCluster(cluster, at, part);
-      done += part.length;
-    }
+  read(offset: number, into: Uint8Array): Promise<void> {
+    return eachBlock(offset, into, this.#clusterSize, (cluster, at, part) => this.#readCluster(cluster, at, part));
   }
 
   async #readCluster(cluster: number, at: number, into: Uint8Array): Promise<void> {
@@ -149,12 +144,6 @@ class Qcow2Source implements ByteSource {
   }
 }
 
-/** Keeps the newest few. */
-function keepFew<K, V>(map: Map<K, V>, key: K, value: V, most: number): void {
-  if (map.size >= most) map.delete(map.keys().next().value!);
-  map.set(key, value);
-}
-
 const OUT_BITS = 16;
 const OUT_CLUSTER = 2 ** OUT_BITS;
 const PER_TABLE = OUT_CLUSTER / 8;
@@ -166,7 +155,7 @@ const PER_COUNTS = OUT_CLUSTER / 2;
  * stored; the device is gone over twice, first to see which those are.
  */
 export async function* exportQcow2(device: BlockDevice): AsyncGenerator<Uint8Array> {
-  const stored = await storedClusters(device);
+  const stored = await storedBlocks(device, OUT_CLUSTER);
   const clusters = Math.ceil(device.size / OUT_CLUSTER);
   const tables = [...new Set(stored.map((c) => Math.floor(c / PER_TABLE)))];
   const l1Entries = Math.ceil(clusters / PER_TABLE);
@@ -216,19 +205,6 @@ async function clusterBytes(device: BlockDevice, cluster: number): Promise<Uint8
   const out = new Uint8Array(OUT_CLUSTER);
   const offset = cluster * OUT_CLUSTER;
   await device.read(offset, out.subarray(0, Math.min(OUT_CLUSTER, device.size - offset)));
-  return out;
-}
-
-async function storedClusters(device: BlockDevice): Promise<number[]> {
-  const out: number[] = [];
-  for await (const { offset, bytes } of exportOccupied(device)) {
-    for (let at = 0; at < bytes.length;) {
-      const cluster = Math.floor((offset + at) / OUT_CLUSTER);
-      const end = Math.min(bytes.length, (cluster + 1) * OUT_CLUSTER - offset);
-      if (out.at(-1) !== cluster && bytes.subarray(at, end).some((b) => b !== 0)) out.push(cluster);
-      at = end;
-    }
-  }
   return out;
 }
 

@@ -2,12 +2,34 @@
  * zip archives (APPNOTE 6.3): the file in one that is a disk, wherever it stands among others. Checksums and lengths are
  * compared. Which file it is, a person says where there are several.
  */
+import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
-import { configure, Reader, ZipReader, type FileEntry } from '@zip.js/zip.js/lib/zip-core-native.js';
+import { configure, Reader, ZipReader, ZipWriter, type FileEntry } from '@zip.js/zip.js/lib/zip-core-native.js';
+import { exportRaw } from './export';
 import type { ByteSource } from './image-device';
 import { HEAD_BYTES, type Emit, type UnpackOptions, type Unpacker } from './unpack';
 
 configure({ useWebWorkers: false });
+
+/** A device as a zip with one file in it, in chunks. */
+export async function* exportZip(device: BlockDevice, name: string): AsyncGenerator<Uint8Array> {
+  const { readable, writable } = new TransformStream<Uint8Array, Uint8Array>();
+  const zip = new ZipWriter(writable, { level: 4, bufferedWrite: false });
+  const chunks = exportRaw(device);
+  const content = new ReadableStream<Uint8Array>({
+    async pull(controller) {
+      const { done, value } = await chunks.next();
+      if (done) controller.close();
+      else controller.enqueue(value);
+    },
+  });
+  const written = zip.add(name, content).then(() => zip.close());
+  // What goes wrong there is told where the chunks are read.
+  written.catch(() => undefined);
+  const reader = readable.getReader();
+  for (let next = await reader.read(); !next.done; next = await reader.read()) yield next.value;
+  await written;
+}
 
 const SECTOR = 512;
 /** More files than anybody packs beside an image. */

@@ -1,9 +1,9 @@
 /** From the bytes of a file to the disk they are: container, then sector size. */
-import { ImageDevice, openContainer, type ByteSource } from '@/core/image';
+import { ImageDevice, openContainer, type ByteSource, type ContainerOptions } from '@/core/image';
 import { detectSectorSize, mostBytesFor } from '@/core/inspect';
 
 /** How an image is to be opened. */
-export interface OpenImageHow {
+export interface OpenImageHow extends Pick<ContainerOptions, 'beside'> {
   /** Which file of an archive it is, where it holds several. */
   readonly inside?: string | undefined;
   /** 512 or 4096; found out when left out. */
@@ -23,6 +23,7 @@ export interface OpenedDevice {
 export async function openImageDevice(source: ByteSource, how: OpenImageHow = {}): Promise<OpenedDevice> {
   const { sectorSize, ...options } = how;
   const bytes = await openContainer(source, { ...options, mostBytes: mostBytesFor });
-  const device = new ImageDevice(bytes, sectorSize ?? (await detectSectorSize(new ImageDevice(bytes, 512))));
+  const told = sectorSize ?? bytes.sectorSize ?? (await detectSectorSize(new ImageDevice(bytes, 512)));
+  const device = new ImageDevice(bytes, told);
   return { device, packed: bytes !== source };
 }

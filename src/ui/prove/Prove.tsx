@@ -6,11 +6,15 @@ import { methodWords, OUTCOME_DETAILS, OUTCOME_WORDS } from '@/core/report';
 import { spaced } from '@/core/size';
 import { engine, given, listener } from '@/engine';
 import { look, mediumWords, rewind, useBench, type Current } from '@/state';
-import { Alert, Button, Empty, Popconfirm, Progress, Table } from 'antd';
+import { Alert, Button, Dropdown, Empty, Popconfirm, Progress, Table } from 'antd';
 import { useState } from 'react';
 import { download, Facts, MiniColumn, savePicker, useSizes } from '../kit';
 import { RunLog, RunPapers } from '../papers';
 import styles from './prove.module.css';
+
+/** Forms that an image is saved in beside a raw one. */
+type ImageForm = 'gz' | 'qcow2' | (typeof FORMS)[number];
+const FORMS = ['zip', 'vhd', 'vhdx'] as const;
 
 /** The proof: every file counted and compared, then export or rewind. */
 export function Prove({ current }: { readonly current: Current }) {
@@ -35,8 +39,8 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
   const [exported, setExported] = useState<number>();
   const [fault, setFault] = useState<string>();
   const name = `${disk.stored.name.replace(/[^\p{L}\p{N} _-]/gu, '')} divided.img`;
-  const exportPacked = (format: 'gz' | 'qcow2'): Promise<void> => {
-    const own = format === 'gz' ? `${name}.gz` : name.replace(/img$/, 'qcow2');
+  const exportPacked = (format: ImageForm): Promise<void> => {
+    const own = format === 'gz' ? `${name}.gz` : name.replace(/img$/, format);
     return download(own, 0, (port) => engine('serveImage', id, format, given(port)));
   };
   const exportImage = async (): Promise<void> => {
@@ -123,6 +127,15 @@ function CertificatePage({ current, certificate }: { readonly current: Current; 
         <Button size="large" onClick={() => act(exportPacked('qcow2'))}>
           as qcow2
         </Button>
+        <Dropdown
+          trigger={['click']}
+          menu={{
+            items: FORMS.map((form) => ({ key: form, label: `as ${form}` })),
+            onClick: ({ key }) => act(exportPacked(key as ImageForm)),
+          }}
+        >
+          <Button size="large">as…</Button>
+        </Dropdown>
         <RunPapers current={current} certificate={certificate} />
         <Button size="large" onClick={() => look({ stage: 'look' })}>
           Look at the volumes
