@@ -21,6 +21,11 @@ export function bundledRunner(): string {
       js: "import { createRequire as requiring } from 'node:module'; const require = requiring(import.meta.url);",
     },
     alias: { '@': './src' },
+    // Large, and loaded only when a paper is set.
+    external: ['pdfkit', 'fontkit'],
+    // Shorter by a half, and compiled in so much less time.
+    minifyWhitespace: true,
+    minifySyntax: true,
     logLevel: 'error',
   });
   return outfile;

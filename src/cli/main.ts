@@ -12,6 +12,7 @@ import {
   picture,
   plan,
   restoreTable,
+  rewinds,
   run,
   saveTable,
   scan,
@@ -94,6 +95,13 @@ writing(planning(program.command('run <image>')))
   .description('runs, proves, prints the certificate')
   .option('--mend', 'mends what can be mended, instead of a target')
   .action(verb(run));
+program
+  .command('rewinds <image>')
+  .description('runs in place that can be taken back, the newest first, and what each takes to keep')
+  .option('--journal <folder>', 'where the run kept its way back, if not beside the image')
+  .option('--drop <number>', 'drops that one, and older ones with it')
+  .option('--json', 'print one document')
+  .action(verb(rewinds));
 planning(program.command('sheet <image>'))
   .description('the job sheet of a plan')
   .requiredOption('--out <file>', 'a file that ends in .html or .pdf')

@@ -28,6 +28,7 @@ import type { WithDisks } from '../with-disks';
 import { assertOwnUndo } from './on-device';
 import { leavePapers, NO_PAPERS } from './papers';
 import { planned } from './planned';
+import { bringForward, dropWaysBack, putBehind, waysBack } from './ways-back';
 import {
   journalToBegin,
   journalToResume,
@@ -45,6 +46,7 @@ export async function startInPlace(call: RunCall): Promise<number> {
   return planned(call, async (image, { plan, override, ran }, sources) => {
     const run = freshRun();
     if (call.onDevice) await assertOwnUndo(files, path, beside);
+    await bringForward(files, beside);
     const old = await openUndo(files, beside);
     await old?.file.close();
     const journal = await journalToBegin(files, beside);
@@ -64,7 +66,7 @@ export async function startInPlace(call: RunCall): Promise<number> {
         if (scratch) await claimScratch(files, options.scratch!, run);
         if (undo) await undo.keep(run, samples);
         // What an earlier run kept is of no use once another has written.
-        else if (old) await files.remove(undoOf(beside));
+        else await dropWaysBack(files, await waysBack(files, beside));
       };
       const start = { run, override, undo: undo !== undefined, begun };
       const certificate = await withPorts(call, { disk, others: othersOf(scratch, sources), journal }, (ports) =>
@@ -152,10 +154,11 @@ async function finish(
   return code;
 }
 
-/** A way back that takes the place of an earlier run's only when its own run has begun. */
+/** A way back that goes before an earlier run's only when its own run has begun. */
 class UndoInMaking {
   private constructor(
     private readonly files: Files,
+    private readonly beside: string,
     private readonly path: string,
     readonly log: UndoFile,
     private kept: boolean,
@@ -164,15 +167,16 @@ class UndoInMaking {
   /** @param replaces whether an earlier run has one, which stays until this one's run has begun */
   static async begin(files: Files, beside: string, replaces: boolean): Promise<UndoInMaking> {
     const path = undoOf(beside);
-    if (!replaces) return new UndoInMaking(files, path, await FileLog.create<UndoRecord>(files, path), false);
+    if (!replaces) return new UndoInMaking(files, beside, path, await FileLog.create<UndoRecord>(files, path), false);
     const fresh = await createBeside(files, path);
     await fresh.close();
-    return new UndoInMaking(files, path, (await FileLog.open<UndoRecord>(files, fresh.path))!, false);
+    return new UndoInMaking(files, beside, path, (await FileLog.open<UndoRecord>(files, fresh.path))!, false);
   }
 
   async keep(run: string, samples: DiskSamples): Promise<void> {
     await beginUndo(this.log, run, samples);
     if (this.log.path !== this.path) {
+      await putBehind(this.files, this.beside);
       await this.files.rename(this.log.path, this.path);
       await this.files.syncFolder(dirname(this.path));
     }

@@ -34,7 +34,7 @@ function assertMeant(device: DeviceFacts, path: string, meant: string | undefine
 }
 
 /** A name that the device keeps under whatever name the system has for it. */
-function keptName({ model, serial, size }: DeviceFacts): string {
+export function keptName({ model, serial, size }: DeviceFacts): string {
   const own = serial ? `${model} ${serial}` : `disk ${size}`;
   return own.trim().replace(/[^A-Za-z0-9]+/g, '-');
 }

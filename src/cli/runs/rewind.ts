@@ -4,8 +4,9 @@ import { assertRewindable, rewindDisk } from '@/core/run';
 import { formatSize } from '@/core/size';
 import { FileDevice, removeScratch } from '../files';
 import { EXIT, print } from '../output';
-import { copyId, madeId, openJournal, openUndo, workOf, type OpenJournal, type OpenUndo } from './run-files';
+import { copyId, madeId, openJournal, openUndo, undoOf, workOf, type OpenJournal, type OpenUndo } from './run-files';
 import type { RunCall } from './run-options';
+import { bringForward } from './ways-back';
 
 const nothing = (reason: string): CoreError => new CoreError('run.nothing-to-rewind', { reason });
 
@@ -13,6 +14,8 @@ const nothing = (reason: string): CoreError => new CoreError('run.nothing-to-rew
 export async function rewindInPlace(call: RunCall): Promise<number> {
   const { files, image, beside } = call;
   const journal = await openJournal(files, beside);
+  // Cut off between taking one back and giving the next its name.
+  if (!journal?.state) await bringForward(files, beside);
   const undo = await openUndo(files, beside);
   try {
     const state = journal?.state;
@@ -38,9 +41,14 @@ export async function rewindInPlace(call: RunCall): Promise<number> {
     await removeScratch(files, call.options.scratch, run);
     if (state) await journal!.file.remove();
     await undo.file.remove();
+    const earlier = (await bringForward(files, beside)) + ((await files.facts(undoOf(beside))) ? 1 : 0);
+    const more = earlier === 1 ? 'One run before it' : `${earlier} runs before it`;
     print(
-      { version: 1, rewound: true, bytes },
-      [`${formatSize(bytes)} put back; the disk is as it was.`],
+      { version: 1, rewound: true, bytes, earlier },
+      [
+        `${formatSize(bytes)} put back; the disk is as it was before that run.`,
+        ...(earlier > 0 ? [`${more} can be taken back too.`] : []),
+      ],
       call.options.json,
     );
     return EXIT.done;
@@ -60,6 +68,7 @@ async function withSectorSize({ files, image }: RunCall, { state }: OpenUndo, di
 async function dropUnwritten(call: RunCall, journal: OpenJournal | undefined, run: string): Promise<number> {
   await removeScratch(call.files, call.options.scratch, run);
   await journal?.file.remove();
+  await bringForward(call.files, call.beside);
   print(
     { version: 1, rewound: true, bytes: 0 },
     ['Nothing had been written yet; the disk is as it was.'],

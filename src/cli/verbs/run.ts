@@ -1,10 +1,10 @@
 /** The verb that writes: run, resume, rewind. The image that was named is written only with --in-place. */
-import { basename, join } from 'node:path';
 import { assertApart, holding, readTableAgain, systemFiles, type Files, type Wanted } from '../files';
 import { note, UsageError } from '../output';
 import {
   assertPapers,
   besideDevice,
+  besideIn,
   resumeInPlace,
   resumeToCopy,
   rewindCopy,
@@ -51,7 +51,7 @@ async function besideImage(files: Files, image: string, { journal, inPlace }: Ru
   if (!inPlace)
     throw new UsageError('--journal is for runs in place. What a run into a new file needs stands beside that.');
   if ((await files.facts(journal))?.kind !== 'folder') throw new UsageError(`${journal} is no folder.`);
-  return join(journal, basename(image));
+  return besideIn(journal, image);
 }
 
 function actOf({ inPlace, resume }: RunOptions, rewinds: boolean): (call: RunCall) => Promise<number> {
