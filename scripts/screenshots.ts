@@ -1,5 +1,6 @@
 /** The pictures in docs/screenshots, taken from the demo bench of a server that runs at the given address. */
 import { chromium, type Page } from '@playwright/test';
+import { readFile } from 'node:fs/promises';
 
 const address = process.argv[2] ?? 'http://localhost:3000';
 const folder = 'docs/screenshots';
@@ -102,7 +103,17 @@ await ssd
   .click();
 await ssd.getByLabel('Size', { exact: true }).fill('200 GiB');
 await ssd.getByLabel('Size', { exact: true }).press('Enter');
-await shoot(ssd, 'divide-ssd');
+await ssd.getByRole('button', { name: 'Review the work order' }).click();
+await ssd.getByLabel('Notes for the customer').fill('Screws of the lid are in the bag.');
+await ssd.getByRole('button', { name: 'Papers…' }).click();
+const saving = ssd.waitForEvent('download');
+await ssd.getByRole('menuitem', { name: 'Save the job sheet as HTML' }).click();
+const sheet = await ssd.context().newPage();
+await sheet.setViewportSize({ width: 800, height: 1130 });
+await sheet.setContent(await readFile(await (await saving).path(), 'utf8'));
+await sheet.screenshot({ path: `${folder}/sheet.png` });
+await sheet.close();
+await ssd.getByRole('button', { name: 'Divide', exact: true }).click();
 
 await ssd.getByRole('button', { name: 'Advice' }).click();
 await ssd.getByRole('img', { name: /Slack/ }).waitFor();

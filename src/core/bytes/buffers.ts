@@ -23,3 +23,14 @@ export function toHex(bytes: Uint8Array): string {
   for (const b of bytes) out += b.toString(16).padStart(2, '0');
   return out;
 }
+
+/** Whether all bytes are zeros. Looked at four at a time: a disk is mostly zeros, and all of it is gone over. */
+export function isZeros(bytes: Uint8Array): boolean {
+  const lead = (4 - (bytes.byteOffset % 4)) % 4;
+  if (bytes.length < lead + 4) return bytes.every((b) => b === 0);
+  const words = new Int32Array(bytes.buffer, bytes.byteOffset + lead, (bytes.length - lead) >> 2);
+  for (let i = 0; i < lead; i++) if (bytes[i] !== 0) return false;
+  for (let i = 0; i < words.length; i++) if (words[i] !== 0) return false;
+  for (let i = lead + words.length * 4; i < bytes.length; i++) if (bytes[i] !== 0) return false;
+  return true;
+}

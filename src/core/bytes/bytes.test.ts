@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { crc32, narrow, sameBytes, raw, struct, text, u16, u32, u64, u8 } from '.';
+import { crc32, isZeros, narrow, sameBytes, raw, struct, text, u16, u32, u64, u8 } from '.';
 
 const SAMPLE = struct('sample', 24, { a: u8(0), b: u16(1), c: u32(4), d: u64(8), e: raw(16, 3), f: text(19, 4) });
 
@@ -49,5 +49,19 @@ describe('helpers', () => {
   it('narrows exactly or not at all', () => {
     expect(narrow(2n ** 53n - 1n)).toBe(Number.MAX_SAFE_INTEGER);
     expect(() => narrow(2n ** 53n)).toThrow(RangeError);
+  });
+});
+
+describe('zeros', () => {
+  it('are told from anything else, wherever in a buffer they begin and end', () => {
+    const place = fc.record({ from: fc.nat(9), length: fc.nat(70), at: fc.nat(90), value: fc.nat(255) });
+    fc.assert(
+      fc.property(place, ({ from, length, at, value }) => {
+        const buffer = new Uint8Array(100);
+        buffer[at] = value;
+        const part = buffer.subarray(from, from + length);
+        expect(isZeros(part)).toBe(part.every((b) => b === 0));
+      }),
+    );
   });
 });

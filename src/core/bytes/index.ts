@@ -1,4 +1,4 @@
-export { sameBytes, toHex } from './buffers';
+export { isZeros, sameBytes, toHex } from './buffers';
 export { crc16, crc32, crc32c } from './crc32';
 export { narrow, raw, struct, text, u16, u32, u64, u8 } from './struct';
 export { formatGuid, guidOf, isGuid, parseGuid, ZERO_GUID } from './guid';

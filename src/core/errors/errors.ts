@@ -43,6 +43,8 @@ export interface ErrorFacts {
   'plan.stuck': { reason: string; needed: number };
   'target.invalid': { reason: string };
   'recipe.invalid': { reason: string };
+  'document.invalid': { what: string; reason: string };
+  'table.none': Record<string, never>;
   'journal.corrupt': { record: number; reason: string };
   'journal.foreign': { reason: string };
   'journal.version': { version: number };
@@ -119,6 +121,8 @@ const SENTENCES: Sentences = {
   'plan.stuck': (f) => f.reason,
   'target.invalid': (f) => `The target can't be read: ${f.reason}.`,
   'recipe.invalid': (f) => `The recipe can't be read: ${f.reason}.`,
+  'document.invalid': (f) => `${f.what} can't be read: ${f.reason}.`,
+  'table.none': () => 'The disk has no table, so there is none to be kept.',
   'journal.corrupt': (f) => `The journal is damaged at record ${f.record}: ${f.reason}. It is not acted on.`,
   'journal.foreign': (f) => `The journal belongs to something else: ${f.reason}. It is not acted on.`,
   'journal.version': (f) =>

@@ -1,4 +1,5 @@
 /** Which blocks of a device hold anything but zeros. */
+import { isZeros } from '@/core/bytes';
 import type { BlockDevice } from '@/core/device';
 import { exportOccupied } from './export';
 
@@ -9,7 +10,7 @@ export async function storedBlocks(device: BlockDevice, blockSize: number): Prom
     for (let at = 0; at < bytes.length;) {
       const block = Math.floor((offset + at) / blockSize);
       const end = Math.min(bytes.length, (block + 1) * blockSize - offset);
-      if (out.at(-1) !== block && bytes.subarray(at, end).some((b) => b !== 0)) out.push(block);
+      if (out.at(-1) !== block && !isZeros(bytes.subarray(at, end))) out.push(block);
       at = end;
     }
   }

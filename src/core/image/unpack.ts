@@ -1,4 +1,5 @@
 /** Unpacking a compressed file as a stream into chunks, of which those of zeros take no room. */
+import { isZeros } from '@/core/bytes';
 import { CoreError } from '@/core/errors';
 import type { ByteSource } from './image-device';
 
@@ -30,15 +31,6 @@ export type Emit = (bytes: Uint8Array) => Promise<void>;
 
 /** Reads a packed source to its end and gives what it holds. @throws whatever says that it is damaged */
 export type Unpacker = (source: ByteSource, emit: Emit, options: UnpackOptions) => Promise<void>;
-
-/** Whether all bytes are zeros. */
-function isZeros(bytes: Uint8Array): boolean {
-  const words = bytes.byteOffset % 8 === 0 ? Math.floor(bytes.length / 8) : 0;
-  const view = new BigUint64Array(bytes.buffer, words > 0 ? bytes.byteOffset : 0, words);
-  for (let i = 0; i < words; i++) if (view[i] !== 0n) return false;
-  for (let i = words * 8; i < bytes.length; i++) if (bytes[i] !== 0) return false;
-  return true;
-}
 
 /** Bytes in chunks by number; a chunk that is not there is zeros. */
 class ChunkedSource implements ByteSource {

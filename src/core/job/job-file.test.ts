@@ -46,7 +46,7 @@ describe('a job file', () => {
   it('says what is wrong with one that is none', () => {
     const refused = (value: unknown, words: RegExp): void =>
       expect(() => parseJobFile(value)).toThrowError(
-        expect.objectContaining({ code: 'target.invalid', message: expect.stringMatching(words) }),
+        expect.objectContaining({ code: 'document.invalid', message: expect.stringMatching(words) }),
       );
     refused({ ...job, version: 2 }, /version 2/);
     refused({ ...job, extra: 1 }, /extra/);

@@ -72,19 +72,23 @@ export function jobFile(
 /** What makes a job of an older version one of the next; by the version it is of. */
 const MIGRATIONS: Readonly<Record<number, (older: Record<string, unknown>) => Record<string, unknown>>> = {};
 
-/** A job from a file. @throws CoreError `target.invalid` */
+/** A job from a file. @throws CoreError `document.invalid` */
 export function parseJobFile(input: unknown): JobFile {
   const result = jobFileSchema.safeParse(migrated(input));
   if (result.success) return result.data;
   const issue = result.error.issues[0]!;
-  throw new CoreError('target.invalid', { reason: `${issue.path.join('.') || 'the whole'}: ${issue.message}` });
+  throw new CoreError('document.invalid', {
+    what: 'The job',
+    reason: `${issue.path.join('.') || 'the whole'}: ${issue.message}`,
+  });
 }
 
 function migrated(input: unknown): unknown {
   let job = input as Record<string, unknown> | null;
   if (typeof job !== 'object' || job === null || job.document !== 'job') return input;
   if (typeof job.version === 'number' && job.version > JOB_VERSION)
-    throw new CoreError('target.invalid', {
+    throw new CoreError('document.invalid', {
+      what: 'The job',
       reason: `it is a job of version ${job.version}, and this knows ${JOB_VERSION}`,
     });
   for (let step = MIGRATIONS[job.version as number]; step; step = MIGRATIONS[job.version as number]) job = step(job);

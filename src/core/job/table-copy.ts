@@ -14,10 +14,10 @@ const tableCopySchema = z.strictObject({
 
 export type TableCopy = z.output<typeof tableCopySchema>;
 
-/** The table of a disk as a document. @throws CoreError `target.invalid` when the disk has none */
+/** The table of a disk as a document. @throws CoreError `table.none` when the disk has none */
 export function tableCopy(survey: Survey): TableCopy {
   const { partitions, size, sectorSize } = survey;
-  if (partitions.kind === 'none') throw new CoreError('target.invalid', { reason: 'the disk has no table' });
+  if (partitions.kind === 'none') throw new CoreError('table.none', {});
   return tableCopySchema.parse({
     version: 1,
     document: 'partition table',
@@ -26,12 +26,15 @@ export function tableCopy(survey: Survey): TableCopy {
   });
 }
 
-/** @throws CoreError `target.invalid` */
+/** @throws CoreError `document.invalid` */
 export function parseTableCopy(input: unknown): TableCopy {
   const result = tableCopySchema.safeParse(input);
   if (result.success) return result.data;
   const issue = result.error.issues[0]!;
-  throw new CoreError('target.invalid', { reason: `${issue.path.join('.') || 'the whole'}: ${issue.message}` });
+  throw new CoreError('document.invalid', {
+    what: 'The copy of the table',
+    reason: `${issue.path.join('.') || 'the whole'}: ${issue.message}`,
+  });
 }
 
 /** A stretch that one of two tables has and the other does not, or has otherwise. */

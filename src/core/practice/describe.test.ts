@@ -137,7 +137,7 @@ describe('a copy of a table', () => {
     expect(copyFault(survey, { ...copy, table: { ...copy.table, primaries: twice } as typeof copy.table })).toMatch(
       /overlap/,
     );
-    expect(() => parseTableCopy({ version: 2 })).toThrowError(expect.objectContaining({ code: 'target.invalid' }));
+    expect(() => parseTableCopy({ version: 2 })).toThrowError(expect.objectContaining({ code: 'document.invalid' }));
     const alone = { ebrLba: 9, active: false, type: 7, startLba: 5000, lengthSectors: 100 };
     const unchained = { kind: 'mbr' as const, diskSignature: 1, primaries: [], logicals: [alone] };
     expect(copyFault(survey, { ...copy, table: unchained })).toMatch(/chain/);

@@ -4,6 +4,7 @@
  * Where a device knows that content comes from a procedural source, the digest is taken over the source's description
  * instead of the bytes, and says so: equal sources give equal bytes. On image files bytes are always hashed.
  */
+import { isZeros } from '@/core/bytes';
 import type { BlockDevice, SourceRun } from '@/core/device';
 import type { ContentRun, EntryKind, FileEntry, Volume } from '@/core/fs';
 import { isCoreError } from '@/core/errors';
@@ -173,7 +174,7 @@ export async function digestWhole(device: BlockDevice, options: ManifestOptions 
       next = at + BLOCK;
       bytes += block.length;
       options.progress?.({ files: 0, bytes });
-      if (block.every((b) => b === 0)) continue;
+      if (isZeros(block)) continue;
       place.setBigUint64(0, BigInt(at), true);
       hash.update(new Uint8Array(place.buffer));
       hash.update(block);
