@@ -6,6 +6,8 @@ import {
   createVolume,
   removeVolume,
   gapsOf,
+  moveVolume,
+  reorderVolume,
   resizeEnd,
   setLabel,
   type Edited,
@@ -139,7 +141,9 @@ describe('a layout as a target', () => {
         else if (!volume) continue;
         else if (roll < 0.6)
           apply(resizeEnd(layout, bounds, volume.id, Math.floor(volume.length * (0.7 + random() * 0.5))));
-        else if (roll < 0.7) apply(removeVolume(layout, volume.id));
+        else if (roll < 0.66) apply(removeVolume(layout, volume.id));
+        else if (roll < 0.75) apply(reorderVolume(layout, bounds, volume.id, undefined));
+        else if (roll < 0.8) apply(moveVolume(layout, bounds, volume.id, volume.start + 2 ** 20));
         else if (roll < 0.85) apply(setLabel(layout, volume.id, `L${i}`));
         else apply(addWipe(layout, { what: 'unallocated', passes: ['zeros'], compare: 0.1 }));
       }

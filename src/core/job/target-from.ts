@@ -1,5 +1,5 @@
 /** A planned layout as the target that leads to it: what was drawn, written down. */
-import type { Survey } from '@/core/inspect';
+import { layoutOf, type Survey } from '@/core/inspect';
 import type { LaidVolume, Layout, TransferWish, VolumeId, WipeWish } from '@/core/layout';
 import { isHere, type DiskId } from '@/core/place';
 import type { TargetInput } from './target';
@@ -22,10 +22,12 @@ export function targetFrom(layout: Layout, survey: Survey, names: DiskNames = ne
   );
   const remove = survey.volumes.map((v) => v.number).filter((number) => !kept.has(number));
   const { transfers = [], wipes = [], mend, mendTable } = layout;
+  const moved = reordered(layout, survey);
   return {
     ...(layout.table === 'none' ? {} : { table: layout.table }),
     volumes: layout.volumes.map((volume) => {
-      const entry = entryOf(volume, survey, names);
+      const told = entryOf(volume, survey, names);
+      const entry = 'keep' in told && moved ? { ...told, start: inBytes(volume.start) } : told;
       const as = called.get(volume.id);
       return as === undefined ? entry : { ...entry, as };
     }),
@@ -72,7 +74,31 @@ function entryOf(volume: LaidVolume, survey: Survey, names: DiskNames): Exclude<
   }
   const found = survey.lost?.findIndex((v) => v.number === origin.number) ?? -1;
   if (found >= 0) return { find: found + 1, label, ...lettered, role, active };
-  return { keep: origin.number, ...place, label, ...lettered, ...marks };
+  return { keep: origin.number, ...changed(volume, survey), ...lettered };
+}
+
+/** What becomes different about a volume that is kept: on a disk that is only like this one, the rest stays as it is there. */
+function changed(volume: LaidVolume, survey: Survey): Omit<Extract<Entry, { keep: number }>, 'keep'> {
+  const { start, length, label, role, active, flags } = volume;
+  const was = layoutOf(survey).volumes.find((v) => v.id === volume.id);
+  if (!was) return { start: inBytes(start), size: inBytes(length), label, role, active, flags: [...flags] };
+  return {
+    ...(start === was.start ? {} : { start: inBytes(start) }),
+    ...(length === was.length ? {} : { size: inBytes(length) }),
+    ...(label === was.label ? {} : { label }),
+    ...(role === was.role ? {} : { role }),
+    ...(active === was.active ? {} : { active }),
+    ...([...flags].sort().join() === [...was.flags].sort().join() ? {} : { flags: [...flags] }),
+  };
+}
+
+/** Whether some volume that is kept has another behind it that was before it: then each says where it begins. */
+function reordered({ volumes }: Layout, survey: Survey): boolean {
+  const starts = volumes.flatMap(({ origin, format }) => {
+    if (origin.kind !== 'kept' || format) return [];
+    return survey.volumes.filter((v) => v.number === origin.number).map((v) => v.start);
+  });
+  return starts.some((start, i) => i > 0 && start < starts[i - 1]!);
 }
 
 function transferOf(

@@ -112,7 +112,9 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
             );
           })}
         </ol>
-        <RunLog id={id} mark={`${run.state} ${run.step}`} />
+        <div className={styles.log}>
+          <RunLog id={id} mark={`${run.state} ${run.step}`} />
+        </div>
         <div className={styles.foot}>
           {run.state === 'stopped' || run.state === 'failed' ? (
             <>
