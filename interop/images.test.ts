@@ -9,7 +9,7 @@ import { filesOf, read, scratch, ullager } from './readers';
 const box = scratch();
 afterAll(() => box.remove());
 const sha256 = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex');
-const LABEL = 'A<b>&"x" Ωд';
+const LABEL = 'A<b>&"x" Ωд植';
 
 beforeAll(() => {
   const fill = [{ folder: 'x', count: 40, name: 'f{nn}.bin', smallest: '2 KiB', largest: '300 KiB', near: 0.8 }];

@@ -26,7 +26,7 @@ import {
 import { note } from '../output';
 import type { WithDisks } from '../with-disks';
 import { assertOwnUndo } from './on-device';
-import { leavePapers, NO_PAPERS } from './papers';
+import { leavePapers } from './papers';
 import { planned } from './planned';
 import { bringForward, dropWaysBack, putBehind, waysBack } from './ways-back';
 import {
@@ -38,7 +38,7 @@ import {
   type JournalFile,
   type UndoFile,
 } from './run-files';
-import { freshRun, tell, tidyUp, withPorts, type RunCall } from './run-options';
+import { freshRun, leavePaper, tell, tidyUp, withPorts, type RunCall } from './run-options';
 
 /** Begins a run on the image itself. */
 export async function startInPlace(call: RunCall): Promise<number> {
@@ -146,7 +146,7 @@ async function finish(
   const { files, options } = call;
   if (disk instanceof UndoDevice) await disk.noteLeft();
   const code = tell(certificate, options);
-  await tidyUp(() => leavePapers(call, certificate, journal, disk, ran), NO_PAPERS);
+  await leavePaper('The papers of the run', () => leavePapers(call, certificate, journal, disk, ran));
   await tidyUp(async () => {
     await removeScratch(files, options.scratch, run);
     await journal.remove();

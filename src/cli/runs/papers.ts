@@ -13,7 +13,6 @@ import { timeWords } from '../time-words';
 import type { JournalFile } from './run-files';
 import type { RunCall } from './run-options';
 
-export const NO_PAPERS = 'Its papers could not all be written';
 const CERTIFICATE = ['certificate.json', 'certificate.html', 'certificate.pdf'] as const;
 
 /** @throws UsageError where there is no such folder, CoreError `file.exists` where it has papers already */

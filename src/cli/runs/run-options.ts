@@ -71,7 +71,7 @@ export async function withPorts(
   } finally {
     process.off('SIGINT', stop);
     process.off('SIGTERM', stop);
-    await tidyUp(() => leaveLog(call, lines), 'Its log could not be written');
+    await leavePaper('The log of the run', () => leaveLog(call, lines));
   }
 }
 
@@ -81,16 +81,22 @@ export function tell(certificate: Certificate, options: RunOptions): number {
   return certificate.outcome === 'differs' ? EXIT.no : EXIT.done;
 }
 
-/** What only a run that is over needed goes, and its papers come. Where that can't be, the run is over all the same. */
-export async function tidyUp(
-  act: () => Promise<void>,
-  fault = 'What only it needed could not all be taken away',
-): Promise<void> {
+/** Leaves what a run is not made of: whatever goes wrong with a paper is told, and stops nothing. */
+export async function leavePaper(what: string, act: () => Promise<void>): Promise<void> {
+  try {
+    await act();
+  } catch (error) {
+    note(`${what} could not all be written: ${error instanceof Error ? error.message : String(error)}`);
+  }
+}
+
+/** Takes away what only a run needed that is over. Where that can't be, the run is over all the same. */
+export async function tidyUp(act: () => Promise<void>): Promise<void> {
   try {
     await act();
   } catch (error) {
     if (!isCoreError(error)) throw error;
-    note(`The run is over. ${fault}: ${error.message}`);
+    note(`The run is over. What only it needed could not all be taken away: ${error.message}`);
   }
 }
 

@@ -26,7 +26,7 @@ import {
 } from '../files';
 import { openImage } from '../open-image';
 import { note } from '../output';
-import { leavePapers, NO_PAPERS } from './papers';
+import { leavePapers } from './papers';
 import { planned } from './planned';
 import {
   copyId,
@@ -40,7 +40,7 @@ import {
   workOf,
   type JournalFile,
 } from './run-files';
-import { freshRun, tell, tidyUp, withPorts, type RunCall } from './run-options';
+import { freshRun, leavePaper, tell, tidyUp, withPorts, type RunCall } from './run-options';
 
 /** Begins a run into a new file. */
 export async function startToCopy(call: RunCall): Promise<number> {
@@ -171,7 +171,7 @@ async function finish(
   { run, copy, disk, ran }: WorkedOn,
 ): Promise<number> {
   const { files, options } = call;
-  await tidyUp(() => leavePapers(call, certificate, journal, disk, ran), NO_PAPERS);
+  await leavePaper('The papers of the run', () => leavePapers(call, certificate, journal, disk, ran));
   const out = options.out!;
   if (certificate.volumes.some((v) => v.differing > 0)) {
     note(`${out} was not made. What the run came to is kept as ${workOf(out)} until it is rewound.`);

@@ -48,6 +48,9 @@ export async function pdfOf(paper: Paper, fonts: PaperFonts): Promise<Uint8Array
   return bytes;
 }
 
+const utf16Hex = (text: string): string =>
+  [...Array(text.length).keys()].map((i) => text.charCodeAt(i).toString(16).padStart(4, '0')).join('');
+
 interface Style {
   readonly size?: number;
   readonly bold?: boolean;
@@ -101,6 +104,16 @@ class Setter {
       .join('');
   }
 
+  /** What is drawn in other letters than it has is what it is for whoever reads the text or copies it. */
+  #spoken(text: string, draw: () => void): void {
+    const own = plain(text);
+    const written = this.#shown(text) !== own;
+    // ISO 32000-1 §14.9.4: a string in UTF-16, here in hexadecimal, since contents are not written as single bytes.
+    if (written) this.doc.addContent(`/Span <</ActualText <FEFF${utf16Hex(own)}>>> BDC`);
+    draw();
+    if (written) this.doc.addContent('EMC');
+  }
+
   #styled({ size = BODY, bold = false, colour = INK }: Style): PDFKit.PDFDocument {
     return this.doc
       .font(bold ? 'bold' : 'regular')
@@ -120,7 +133,9 @@ class Setter {
   }
 
   #write(text: string, x: number, y: number, width: number, style: Style, end = false): void {
-    this.#styled(style).text(this.#shown(text), x, y, { width, align: end ? 'right' : 'left' });
+    this.#spoken(text, () => {
+      this.#styled(style).text(this.#shown(text), x, y, { width, align: end ? 'right' : 'left' });
+    });
   }
 
   #element(tag: string, draw: () => void, alt?: string): PDFKit.PDFStructureElement {
@@ -202,7 +217,9 @@ class Setter {
     const fitted = wide > room ? (size * room) / wide : size;
     const width = Math.min(wide, room);
     const doc = this.#styled({ ...style, size: fitted });
-    doc.text(shown, end ? x - width : x, y, { lineBreak: false, baseline: 'alphabetic' });
+    this.#spoken(text, () => {
+      doc.text(shown, end ? x - width : x, y, { lineBreak: false, baseline: 'alphabetic' });
+    });
   }
 
   #list({ title, items, numbered }: Extract<Block, { kind: 'list' }>): void {
