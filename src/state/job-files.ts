@@ -70,8 +70,12 @@ const isDisk = ({ size, mark, name }: KnownDisk, disk: BenchDisk): boolean =>
 /** The open disks that a job can be taken over on, those that are most like its own first. */
 export function disksFor(job: JobFile, disks: readonly BenchDisk[]): readonly BenchDisk[] {
   const open = disks.filter((d) => d.survey);
-  const unlike = new Map(open.map((d) => [d, jobFit(job, d.survey!).differences.length]));
-  return open.sort((a, b) => unlike.get(a)! - unlike.get(b)!);
+  const fits = new Map(open.map((d) => [d, jobFit(job, d.survey!)]));
+  // A disk without what the job is about differs in less than one that has it.
+  return open.sort((a, b) => {
+    const [one, other] = [fits.get(a)!, fits.get(b)!];
+    return one.unfit.length - other.unfit.length || one.differences.length - other.differences.length;
+  });
 }
 
 /** What of a job fits a disk, before anything is taken over. */
