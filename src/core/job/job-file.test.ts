@@ -27,7 +27,9 @@ import {
   parseJobFile,
   parseTarget,
   resolveTarget,
+  takeOver,
   targetFrom,
+  type TargetInput,
 } from '.';
 
 const stick = await buildStick();
@@ -99,6 +101,44 @@ describe('the disk of a job', () => {
     const { target } = adaptedTarget(job, two);
     expect(target.volumes.filter((v) => 'keep' in v).map((v) => 'keep' in v && v.keep)).toEqual([1, 2]);
     expect(jobFit(job, two).differences.at(-1)).toBe('Volume 2 of this disk is not in the job.');
+  });
+});
+
+describe('a job that is taken over', () => {
+  const none = { sources: new Map(), disks: new Map() };
+
+  it('becomes the layout that it was saved from, with the letters and guards there are', () => {
+    const now = layoutOf(survey);
+    const lettered = { ...now, volumes: now.volumes.map((v) => ({ ...v, letter: 'E' })) };
+    const taken = takeOver({ ...job, guarded: [1] }, { survey, now: lettered, ...none });
+    expect(taken.left).toEqual([]);
+    expect(taken.layout.volumes.map((v) => [v.length, v.label, v.letter, v.guarded])).toEqual([
+      [20 * 1024 * 1024, 'KEPT', 'E', true],
+      [25 * 1024 * 1024, 'NEW', undefined, false],
+    ]);
+  });
+
+  it('gives names and roles alone where its sizes do not fit, and everything stays', async () => {
+    const two = await surveyDisk(
+      await buildStick({
+        volumes: [
+          { fileSystem: 'fat16', label: 'STICK', size: '20 MiB' },
+          { fileSystem: 'fat12', label: 'MORE' },
+        ],
+      }),
+    );
+    const large: TargetInput = { volumes: [{ keep: 1, size: '47 MiB', label: 'LARGE' }], remove: [2] };
+    const wish = jobFile(
+      { made: MADE, disk: knownDisk(two, 'two'), guarded: [] },
+      { ...large, volumes: [...large.volumes, { create: 'fat16', size: '40 MiB' }] },
+    );
+    const { layout, left } = takeOver(wish, { survey: two, now: layoutOf(two), ...none });
+    expect(left.at(-1)).toMatch(/left out/);
+    expect(left.length).toBeGreaterThan(1);
+    expect(layout.volumes.map((v) => [v.id, v.label])).toEqual([
+      ['kept-1', 'LARGE'],
+      ['kept-2', 'MORE'],
+    ]);
   });
 });
 
