@@ -116,6 +116,18 @@ describe('the table by itself', () => {
     expect(readFileSync(path('gone.img')).equals(bytes)).toBe(true);
   });
 
+  it('comes back where both copies of it are damaged', async () => {
+    const img = await image('gpt.img', { ...RECIPE, table: 'gpt' });
+    const bytes = readFileSync(img);
+    expect(await saveTable(img, { out: path('gpt.json') })).toBe(0);
+    const damaged = Buffer.from(bytes);
+    for (const at of [512, damaged.length - 512]) damaged[at + 60] = damaged[at + 60]! ^ 0xff;
+    writeFileSync(path('both.img'), damaged);
+    expect(await showTable(path('both.img'), { copy: path('gpt.json') })).toBe(1);
+    expect(await restoreTable(path('both.img'), { copy: path('gpt.json'), out: path('whole.img') })).toBe(0);
+    expect(readFileSync(path('whole.img')).equals(bytes)).toBe(true);
+  });
+
   it('is refused on a disk that is too small for it', async () => {
     const small = await image('small.img', { ...RECIPE, size: '50 MiB', volumes: [{ fileSystem: 'fat16' }] });
     const refused = restoreTable(small, { copy: path('table.json'), out: path('no.img') });

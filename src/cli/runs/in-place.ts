@@ -36,6 +36,7 @@ import {
   sourcesToResume,
   undoOf,
   type JournalFile,
+  type OpenUndo,
   type UndoFile,
 } from './run-files';
 import { freshRun, leavePaper, tell, tidyUp, withPorts, type RunCall } from './run-options';
@@ -52,8 +53,7 @@ export async function startInPlace(call: RunCall): Promise<number> {
     const journal = await journalToBegin(files, beside);
     const wipes = plan.steps.some((s) => s.kind === 'wipe');
     if (wipes) note('What is wiped is not kept anywhere, so that this run can’t be rewound.');
-    const undo =
-      options.rewind === false || wipes ? undefined : await UndoInMaking.begin(files, beside, old !== undefined);
+    const undo = options.rewind === false || wipes ? undefined : await UndoInMaking.begin(files, beside, old);
     const file = await FileDevice.open(files, path, image.device.sectorSize);
     const scratch = await makeScratch(files, options.scratch, plan, run).catch(async (error: unknown) => {
       await abandon(files, journal, undo);
@@ -129,7 +129,7 @@ async function undoToResume(files: Files, beside: string, state: RunState): Prom
   if (state.certificate) return undefined;
   if (state.next > 0 || state.committed || state.pieces !== undefined)
     throw new CoreError('journal.foreign', { reason: 'the way back from its run is not there' });
-  const undo = await UndoInMaking.begin(files, beside, found !== undefined);
+  const undo = await UndoInMaking.begin(files, beside, found);
   await undo.keep(state.run, state.disk);
   return undo.log;
 }
@@ -154,6 +154,10 @@ async function finish(
   return code;
 }
 
+/** Whether a way back is of a run that came to its end; what a cut left of one that never began leads nowhere. */
+const leadsBack = ({ state }: OpenUndo): boolean =>
+  state !== undefined && (state.left !== undefined || 'file' in state.of);
+
 /** A way back that goes before an earlier run's only when its own run has begun. */
 class UndoInMaking {
   private constructor(
@@ -161,22 +165,28 @@ class UndoInMaking {
     private readonly beside: string,
     private readonly path: string,
     readonly log: UndoFile,
+    /** Whether what is there leads back from a run that is over, and is kept behind this one. */
+    private readonly keepsOld: boolean,
     private kept: boolean,
   ) {}
 
-  /** @param replaces whether an earlier run has one, which stays until this one's run has begun */
-  static async begin(files: Files, beside: string, replaces: boolean): Promise<UndoInMaking> {
+  /** @param old what an earlier run has, which stays until this one's run has begun */
+  static async begin(files: Files, beside: string, old: OpenUndo | undefined): Promise<UndoInMaking> {
     const path = undoOf(beside);
-    if (!replaces) return new UndoInMaking(files, beside, path, await FileLog.create<UndoRecord>(files, path), false);
+    if (!old) {
+      const fresh = await FileLog.create<UndoRecord>(files, path);
+      return new UndoInMaking(files, beside, path, fresh, false, false);
+    }
     const fresh = await createBeside(files, path);
     await fresh.close();
-    return new UndoInMaking(files, beside, path, (await FileLog.open<UndoRecord>(files, fresh.path))!, false);
+    const log = (await FileLog.open<UndoRecord>(files, fresh.path))!;
+    return new UndoInMaking(files, beside, path, log, leadsBack(old), false);
   }
 
   async keep(run: string, samples: DiskSamples): Promise<void> {
     await beginUndo(this.log, run, samples);
     if (this.log.path !== this.path) {
-      await putBehind(this.files, this.beside);
+      if (this.keepsOld) await putBehind(this.files, this.beside);
       await this.files.rename(this.log.path, this.path);
       await this.files.syncFolder(dirname(this.path));
     }

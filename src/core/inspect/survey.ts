@@ -1,6 +1,6 @@
 /** Looking at a disk: table, volumes, what they hold and how far they can go. Nothing is written. */
 import { WindowDevice, type BlockDevice } from '@/core/device';
-import { CoreError, hasErrors, type Finding } from '@/core/errors';
+import { CoreError, hasErrors, isCoreError, type Finding } from '@/core/errors';
 import { probeFileSystem, type ByteRange, type VolumeInfo } from '@/core/fs';
 import { asVolumeId, gapsOf, type Layout, type LaidVolume, type TableKind } from '@/core/layout';
 import {
@@ -74,13 +74,18 @@ export async function surveyDisk(
   const bare = await probeFileSystem(device);
   const shared = hasBootSignature(sector) && looksLikeTable(sector);
   if (bare && !(shared && (await tableHolds(device, sector)))) return surveyBare(device, opened);
-  const { table, findings } = await readTable(device);
+  const read = await readTable(device).catch((error: unknown) => {
+    if (!tableless || !isCoreError(error, 'table.damaged')) throw error;
+    return error;
+  });
+  // Of a table without a copy that is whole nothing is taken for true.
+  if (isCoreError(read)) return tablelessSurvey(device, read.message);
+  const { table, findings } = read;
   if (table.kind !== 'none') return surveyTable(device, table, findings, opened);
   const damaged = await surveyBare(device, opened);
   if (damaged.volumes[0]!.seen && !hasErrors(damaged.volumes[0]!.seen.volume.findings)) return damaged;
   if (sector.every((b) => b === 0)) return blank(device);
-  const message = 'Its first sector is neither a table nor a file system.';
-  if (tableless) return { ...blank(device), findings: [{ severity: 'warning', code: 'table.none', message }] };
+  if (tableless) return tablelessSurvey(device, 'Its first sector is neither a table nor a file system.');
   throw new CoreError('image.not-a-disk', { name, size: device.size });
 }
 
@@ -89,6 +94,11 @@ async function tableHolds(device: BlockDevice, sector: Uint8Array): Promise<bool
   const { entries, findings } = parseMbr(sector, device.size / device.sectorSize);
   return findings.length === 0 && (await opensAt(device, entries, device.sectorSize)) > 0;
 }
+
+const tablelessSurvey = (device: BlockDevice, message: string): Survey => ({
+  ...blank(device),
+  findings: [{ severity: 'warning', code: 'table.none', message }],
+});
 
 function blank(device: BlockDevice): Survey {
   const { size, sectorSize } = device;
