@@ -2,7 +2,7 @@
 import type { LogLine } from '@/core/run';
 import type { Database } from './database';
 
-/** The oldest lines of a disk go when it has more. */
+/** The oldest lines of a disk go when it has more as a run begins. */
 const MOST_LINES = 20_000;
 
 export class RunLogs {
@@ -12,15 +12,24 @@ export class RunLogs {
 
   /** Keeps a line, behind those before it. */
   add(diskId: string, line: LogLine): void {
-    this.#writing = this.#writing.then(() => this.db.logs.add({ diskId, line })).catch(() => undefined);
+    const begins = line.what === 'begun' || line.what === 'resumed';
+    this.#writing = this.#writing
+      .then(async () => {
+        if (begins) await this.#dropOldest(diskId);
+        await this.db.logs.add({ diskId, line });
+      })
+      .catch(() => undefined);
+  }
+
+  async #dropOldest(diskId: string): Promise<void> {
+    const keys = await this.db.logs.where('diskId').equals(diskId).primaryKeys();
+    if (keys.length > MOST_LINES) await this.db.logs.bulkDelete(keys.slice(0, keys.length - MOST_LINES));
   }
 
   async of(diskId: string): Promise<LogLine[]> {
     await this.#writing;
     const rows = await this.db.logs.where('diskId').equals(diskId).sortBy('seq');
-    const surplus = rows.slice(0, Math.max(0, rows.length - MOST_LINES));
-    if (surplus.length > 0) await this.db.logs.bulkDelete(surplus.map((r) => r.seq!));
-    return rows.slice(surplus.length).map((r) => r.line);
+    return rows.map((r) => r.line);
   }
 
   async forget(diskId: string): Promise<void> {

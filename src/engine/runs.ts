@@ -48,8 +48,8 @@ export class Runs {
   /** What the run on a disk compared a volume with, as CSV in chunks; nothing where there was no such run. */
   async *manifest(id: string, number: number): AsyncGenerator<Uint8Array> {
     const encoder = new TextEncoder();
-    for await (const manifest of manifestsIn(new DexieJournal(this.db, id), webHasher))
-      if (manifest.number === number) for (const text of manifest.csv) yield encoder.encode(text);
+    for await (const { csv } of manifestsIn(new DexieJournal(this.db, id), webHasher, number))
+      for (const text of csv) yield encoder.encode(text);
   }
 
   stop(id: string): void {

@@ -4,7 +4,7 @@ export type { JobState } from './job';
 export { disksFor, dismissJob, fitOf, jobFileOf, takeJob } from './job-files';
 export { edit, redoEdit, setNotes, undoEdit, wish } from './jobs';
 export { dismissFull } from './keeping';
-export { certificateOf, listOf, pictureFile, sheetOf } from './papers';
+export { certificateOf, listOf, pictureOfDisk, sheetOf } from './papers';
 export { resumeRunning, rewind, startRunning, stopRunning } from './runs';
 export {
   changesIn,

@@ -12,6 +12,7 @@ import {
   type TakenOver,
 } from '@/core/job';
 import type { DiskId } from '@/core/place';
+import { diskMark } from '@/core/table';
 import { edit, setNotes, wish } from './jobs';
 import { findMends, findVolumes } from './health';
 import { messageOf } from './keeping';
@@ -65,7 +66,7 @@ export const dismissJob = (): void => set({ offered: undefined });
 const isDisk = ({ size, mark, name }: KnownDisk, disk: BenchDisk): boolean =>
   disk.survey !== undefined &&
   disk.survey.size === size &&
-  (knownDisk(disk.survey, '').mark === mark || disk.stored.name === name);
+  (diskMark(disk.survey.partitions) === mark || disk.stored.name === name);
 
 /** The open disks that a job can be taken over on, those that are most like its own first. */
 export function disksFor(job: JobFile, disks: readonly BenchDisk[]): readonly BenchDisk[] {

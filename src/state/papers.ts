@@ -1,11 +1,9 @@
 /** Papers of the disk in hand, put together from what the page knows. */
 import { layoutOf } from '@/core/inspect';
 import type { Plan } from '@/core/plan';
-import { certificatePaper, jobSheet, pictureOf, svgFile, usedBy, volumeList, type Paper } from '@/core/report';
+import { certificatePaper, jobSheet, pictureFile, volumeList, type Paper } from '@/core/report';
 import { get, type BenchDisk } from './store';
 import { mediumWords, type Current } from './selectors';
-
-const PICTURE = { width: 720, height: 420 };
 
 /** A time as the person’s own machine writes it. */
 const timeWords = (date: Date): string => date.toLocaleString(undefined, { dateStyle: 'long', timeStyle: 'short' });
@@ -31,10 +29,10 @@ export function certificateOf({ disk, job, run }: Current): Paper | undefined {
 }
 
 /** The disk as a picture, with what is planned beside it where that is something else. */
-export function pictureFile({ disk, job }: Current): string {
+export function pictureOfDisk({ disk, job }: Current): string {
   const { now, history } = job!;
   const planned = history.present === now || history.past.length === 0 ? undefined : history.present;
-  return svgFile(pictureOf(usedBy(disk.survey!), now, planned, PICTURE));
+  return pictureFile(disk.survey!, now, planned);
 }
 
 /** The volumes of disks as CSV, with the letters and roles that their jobs know. */

@@ -71,9 +71,16 @@ export async function makeFile(
 export const makeBytes = (files: Files, path: string, bytes: Uint8Array): Promise<void> =>
   makeFile(files, path, (file) => writeWhole(file, 0, bytes));
 
-/** Makes a file of text, in UTF-8. @throws what {@link makeFile} throws */
-export const makeText = (files: Files, path: string, text: string): Promise<void> =>
-  makeBytes(files, path, new TextEncoder().encode(text));
+/** Makes a file of text, in UTF-8, from one piece after the other. @throws what {@link makeFile} throws */
+export const makeText = (files: Files, path: string, text: string | Iterable<string>): Promise<void> =>
+  makeFile(files, path, async (file) => {
+    let at = 0;
+    for (const piece of typeof text === 'string' ? [text] : text) {
+      const bytes = new TextEncoder().encode(piece);
+      await writeWhole(file, at, bytes);
+      at += bytes.length;
+    }
+  });
 
 /** What a file is called in sentences. */
 export const nameOfFile = (path: string): string => basename(path);

@@ -50,7 +50,7 @@ export async function leavePapers(
   });
   const [json, html, pdf] = CERTIFICATE;
   for await (const { number, csv } of manifestsIn(journal, nodeHasher))
-    await makeText(files, join(papers, `manifest ${number}.csv`), [...csv].join(''));
+    await makeText(files, join(papers, `manifest ${number}.csv`), csv);
   await makeText(files, join(papers, html), htmlOf(paper));
   await makeBytes(files, join(papers, pdf), await pdfOf(paper, await paperFonts()));
   await makeText(files, join(papers, json), `${JSON.stringify(certificate, null, 2)}\n`);

@@ -1,6 +1,7 @@
 /** What all runs of the runner share. */
 import { isCoreError } from '@/core/errors';
 import type { Certificate, Losses } from '@/core/proof';
+import { wipeLines } from '@/core/report';
 import type { LogLine, RunPorts } from '@/core/run';
 import { formatSize, spaced } from '@/core/size';
 import { randomUUID } from 'node:crypto';
@@ -122,10 +123,7 @@ function certificateWords({ steps, volumes, outcome, wipes = [] }: Certificate):
       `${v.name}: ${spaced(v.files)} files and ${spaced(v.folders)} folders, ${formatSize(v.bytes)}, ${spaced(v.identical)} identical, ${spaced(v.differing)} differ`,
       ...(v.lost ? lossLines(v.lost) : []),
     ]),
-    ...wipes.flatMap((w) => [
-      `${w.title}: ${formatSize(w.bytes)} ${w.how}`,
-      `   ${formatSize(w.compared)} compared, ${spaced(w.differing)} bytes differ, ${spaced(w.unwrittenBytes)} bytes could not be written`,
-    ]),
+    ...wipes.map(wipeLines).flatMap(({ text, detail }) => [text, `   ${detail}`]),
     steps.length === 0 ? 'There was nothing to do.' : OUTCOMES[outcome],
   ];
 }

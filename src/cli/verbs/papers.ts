@@ -1,6 +1,6 @@
 /** What leaves the bench on paper: a list of volumes, a picture, a job sheet. */
 import { layoutOf, type Survey } from '@/core/inspect';
-import { htmlOf, jobSheet, pdfOf, pictureOf, svgFile, usedBy, volumeList, type Paper } from '@/core/report';
+import { htmlOf, jobSheet, pdfOf, pictureFile, volumeList, type Paper } from '@/core/report';
 import { basename } from 'node:path';
 import { assertApart, assertNew, holding, makeBytes, makeText, systemFiles, type Files } from '../files';
 import { paperFonts } from '../fonts';
@@ -14,8 +14,6 @@ import { looking, type LookOptions } from './look';
 interface PaperOptions extends LookOptions {
   readonly out: string;
 }
-
-const PICTURE = { width: 720, height: 420 };
 
 async function assertMakes(files: Files, out: string, paths: readonly string[]): Promise<void> {
   for (const path of paths) await assertApart(files, out, path);
@@ -65,11 +63,11 @@ export async function picture(path: string, options: PaperOptions, files = syste
   await assertMakes(files, out, [path]);
   if (target !== undefined || job !== undefined)
     return planning(path, options, files, (survey, { layout }) =>
-      makeText(files, out, svgFile(pictureOf(usedBy(survey), layoutOf(survey), layout, PICTURE))),
+      makeText(files, out, pictureFile(survey, layoutOf(survey), layout)),
     );
   return looking(path, options, files, async ({ session }) => {
     const { survey } = session;
-    await makeText(files, out, svgFile(pictureOf(usedBy(survey), layoutOf(survey), undefined, PICTURE)));
+    await makeText(files, out, pictureFile(survey, layoutOf(survey), undefined));
     print({ version: 1, made: out }, [`${out} is made.`], json);
     return EXIT.done;
   });

@@ -6,13 +6,16 @@ import { formatSize, GIB } from '@/core/size';
 const SYSTEM_LEAST = 12 * GIB;
 const SHARE = 0.1;
 
-/** What is in use of a volume as planned: nothing of a new one, all of one whose content is not known. Bytes. */
-export function usedOf(survey: Survey, { origin, format, length }: LaidVolume): number {
+/** Bytes in use of a volume as planned: nothing of a new one, and undefined where what it holds is not known. */
+export function inUse(survey: Survey, { origin, format }: LaidVolume): number | undefined {
   if (format || origin.kind === 'new') return 0;
-  if (origin.kind === 'copy') return origin.used;
+  if (origin.kind === 'copy') return origin.bounds ? origin.used : undefined;
   const now = volumeNumbered(survey, origin.number);
-  return (now && knownInfo(now)?.used) ?? length;
+  return now && knownInfo(now)?.used;
 }
+
+/** The same, with all of one whose content is not known. */
+export const usedOf = (survey: Survey, volume: LaidVolume): number => inUse(survey, volume) ?? volume.length;
 
 /** The least free space that is advised: a tenth, and for a system twelve GiB if that is more. */
 export function leastHeadroom({ role, length }: Pick<LaidVolume, 'role' | 'length'>): number {

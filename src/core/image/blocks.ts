@@ -50,6 +50,9 @@ export async function bytesAt(source: ByteSource, offset: number, length: number
   return out;
 }
 
+/** The first bytes as the letters of a signature. */
+export const textOf = (bytes: Uint8Array, length: number): string => String.fromCharCode(...bytes.subarray(0, length));
+
 /** Keeps the newest few. */
 export function keepFew<K, V>(map: Map<K, V>, key: K, value: V, most: number): void {
   if (map.size >= most) map.delete(map.keys().next().value!);

@@ -8,17 +8,10 @@ import fc from 'fast-check';
 import { gzipSync, zipSync } from 'fflate';
 import { execFileSync } from 'node:child_process';
 import { describe, expect, it } from 'vitest';
+import { collected, source } from './fixtures/sources';
 import { containerOf, exportGzip, exportQcow2, ImageDevice, openContainer, type ByteSource } from '.';
 
 const MIB = 1024 * 1024;
-
-function source(bytes: Uint8Array, name = 'disk.img'): ByteSource {
-  return {
-    name,
-    size: bytes.length,
-    read: async (offset, into) => void into.set(bytes.subarray(offset, offset + into.length)),
-  };
-}
 
 /** A disk with stretches of content far apart, one of which crosses a cluster and one the end. */
 async function disk(size = 40 * MIB + 512): Promise<SparseDevice> {
@@ -30,12 +23,6 @@ async function disk(size = 40 * MIB + 512): Promise<SparseDevice> {
       Uint8Array.from({ length: 512 }, () => Math.floor(random() * 256)),
     );
   return device;
-}
-
-async function collected(chunks: AsyncIterable<Uint8Array>): Promise<Uint8Array> {
-  const parts: Uint8Array[] = [];
-  for await (const chunk of chunks) parts.push(chunk.slice());
-  return Buffer.concat(parts);
 }
 
 async function sameAs(opened: ByteSource, device: SparseDevice): Promise<void> {

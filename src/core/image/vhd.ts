@@ -3,7 +3,7 @@
  * Format Specification” 1.0; all numbers are big-endian). Images that build on a parent are refused.
  */
 import type { BlockDevice } from '@/core/device';
-import { bytesAt, eachBlock, keepFew, MOST_TABLE_BYTES, refuseImage, storedRanges } from './blocks';
+import { bytesAt, eachBlock, keepFew, MOST_TABLE_BYTES, refuseImage, storedRanges, textOf } from './blocks';
 import type { ByteSource } from './image-device';
 import { storedBlocks } from './stored-blocks';
 
@@ -16,8 +16,6 @@ const FIXED = 2;
 const DYNAMIC = 3;
 const KINDS: Readonly<Record<number, string>> = { 4: 'it builds on another image' };
 const CACHED_BITMAPS = 64;
-
-const textOf = (bytes: Uint8Array, length: number): string => String.fromCharCode(...bytes.subarray(0, length));
 
 /** “Hard Disk Footer Format”, Checksum: the ones’ complement of the sum of all bytes, without those of itself. */
 function checksum(bytes: Uint8Array, at: number): number {

@@ -4,7 +4,7 @@
  */
 import { crc32c, formatGuid, parseGuid } from '@/core/bytes';
 import type { BlockDevice } from '@/core/device';
-import { bytesAt, eachBlock, MOST_TABLE_BYTES, refuseImage, storedRanges } from './blocks';
+import { bytesAt, eachBlock, MOST_TABLE_BYTES, refuseImage, storedRanges, textOf } from './blocks';
 import type { ByteSource } from './image-device';
 import { storedBlocks } from './stored-blocks';
 import type { ImageStamp } from './vhd';
@@ -36,7 +36,6 @@ const HAS_PARENT = 2;
 /** §2.5: so many sectors have their bits in one block of a bitmap. */
 const SECTORS_A_CHUNK = 2 ** 23;
 
-const textOf = (bytes: Uint8Array, length: number): string => String.fromCharCode(...bytes.subarray(0, length));
 const viewOf = (bytes: Uint8Array): DataView => new DataView(bytes.buffer, bytes.byteOffset, bytes.length);
 
 /** §2.2: CRC-32C, complemented in the end. */

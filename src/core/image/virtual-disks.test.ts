@@ -14,19 +14,11 @@ import {
   type ByteSource,
   type ContainerOptions,
 } from '.';
+import { collected, source } from './fixtures/sources';
 import { sparseVmdk } from './fixtures/vmdk';
 
 const MIB = 1024 * 1024;
 const STAMP = { id: Uint8Array.from({ length: 16 }, (_, i) => i + 1), seconds: 1_795_000_000 };
-
-const source = (bytes: Uint8Array, name = 'disk.img'): ByteSource => ({
-  name,
-  size: bytes.length,
-  read: async (offset, into) => {
-    if (offset + into.length > bytes.length) throw new RangeError('read past the end');
-    into.set(bytes.subarray(offset, offset + into.length));
-  },
-});
 
 /** A disk with stretches of content far apart, some across borders of blocks, one at its end. */
 async function disk(size: number, sectorSize = 512): Promise<SparseDevice> {
@@ -38,12 +30,6 @@ async function disk(size: number, sectorSize = 512): Promise<SparseDevice> {
       Uint8Array.from({ length: 512 }, () => Math.floor(random() * 256)),
     );
   return device;
-}
-
-async function collected(chunks: AsyncIterable<Uint8Array>): Promise<Uint8Array> {
-  const parts: Uint8Array[] = [];
-  for await (const chunk of chunks) parts.push(chunk.slice());
-  return Buffer.concat(parts);
 }
 
 async function whole(opened: ByteSource): Promise<Buffer> {

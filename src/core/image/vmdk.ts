@@ -204,11 +204,8 @@ class SparseVmdk implements ByteSource {
     const out = new Uint8Array(grainBytes);
     try {
       // RFC 1950: the low half of the first byte says how it is packed.
-      out.set(
-        (packed[0]! & 0x0f) === 8
-          ? unzlibSync(packed, { out: new Uint8Array(grainBytes) })
-          : inflateSync(packed, { out: new Uint8Array(grainBytes) }),
-      );
+      const unpack = (packed[0]! & 0x0f) === 8 ? unzlibSync : inflateSync;
+      out.set(unpack(packed, { out: new Uint8Array(grainBytes) }));
     } catch (cause) {
       refuseImage(this.name, 'a grain can’t be unpacked', cause);
     }

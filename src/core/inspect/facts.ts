@@ -51,19 +51,22 @@ export function factsOf(survey: Survey): DiskFacts {
   };
 }
 
-function volumeFacts({ number, start, length, info, files, allocation, findings }: SurveyedVolume): VolumeFacts {
-  return {
-    number,
-    start,
-    length,
-    fileSystem: info?.kind ?? 'unknown',
-    serial: info?.serial ?? '',
-    label: info?.label ?? '',
-    files,
-    allocation: checksumOf(allocation),
-    errors: findings.filter((f) => f.severity === 'error').length,
-  };
-}
+/** What a volume is known by, without what it holds. */
+export const identityOf = ({ number, start, length, info, files }: SurveyedVolume) => ({
+  number,
+  start,
+  length,
+  fileSystem: info?.kind ?? 'unknown',
+  serial: info?.serial ?? '',
+  label: info?.label ?? '',
+  files,
+});
+
+const volumeFacts = (volume: SurveyedVolume): VolumeFacts => ({
+  ...identityOf(volume),
+  allocation: checksumOf(volume.allocation),
+  errors: volume.findings.filter((f) => f.severity === 'error').length,
+});
 
 /** Over the ranges as pairs of 64-bit numbers, so that a long list makes no long text. */
 function checksumOf(ranges: SurveyedVolume['allocation']): number {

@@ -1,4 +1,5 @@
 /** What the beginning of a disk tells of its length: the way to know something that was made to fill whatever unpacks it. */
+import { isZeros } from '@/core/bytes';
 import { MemoryDevice } from '@/core/device';
 import { probeFileSystem } from '@/core/fs';
 import { hasBootSignature, isGptHeader, looksLikeTable, parseMbr } from '@/core/table';
@@ -14,7 +15,7 @@ const ALTERNATE_LBA = 32;
 
 /** The most bytes that a disk may have which begins with `head`, or undefined when no disk does. */
 export async function mostBytesFor(head: Uint8Array): Promise<number | undefined> {
-  if (head.every((b) => b === 0)) return MOST_BLANK;
+  if (isZeros(head)) return MOST_BLANK;
   for (const sectorSize of [512, 4096]) {
     const header = head.subarray(sectorSize, 2 * sectorSize);
     if (header.length === sectorSize && isGptHeader(header)) return slackened((alternateLba(header) + 1) * sectorSize);

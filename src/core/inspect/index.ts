@@ -1,6 +1,6 @@
 export { boundsOf } from './bounds';
 export { copySourcesOf } from './copies';
-export { differenceOf, diskFactsSchema, factsOf } from './facts';
+export { identityOf, differenceOf, diskFactsSchema, factsOf } from './facts';
 export type { DiskFacts } from './facts';
 export { mostBytesFor } from './head';
 export { hitsOf } from './hits';

@@ -1,4 +1,5 @@
 /** Looking at a disk: table, volumes, what they hold and how far they can go. Nothing is written. */
+import { isZeros } from '@/core/bytes';
 import { WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError, hasErrors, isCoreError, type Finding } from '@/core/errors';
 import { probeFileSystem, type ByteRange, type VolumeInfo } from '@/core/fs';
@@ -84,7 +85,7 @@ export async function surveyDisk(
   if (table.kind !== 'none') return surveyTable(device, table, findings, opened);
   const damaged = await surveyBare(device, opened);
   if (damaged.volumes[0]!.seen && !hasErrors(damaged.volumes[0]!.seen.volume.findings)) return damaged;
-  if (sector.every((b) => b === 0)) return blank(device);
+  if (isZeros(sector)) return blank(device);
   if (tableless) return tablelessSurvey(device, 'Its first sector is neither a table nor a file system.');
   throw new CoreError('image.not-a-disk', { name, size: device.size });
 }

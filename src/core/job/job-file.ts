@@ -3,8 +3,9 @@
  * runner, and taken up by either. Its JSON Schema is published in docs/job.schema.json.
  */
 import { CoreError } from '@/core/errors';
-import { factsOf, type Survey } from '@/core/inspect';
+import { identityOf, type Survey } from '@/core/inspect';
 import { formatSize, spaced } from '@/core/size';
+import { diskMark } from '@/core/table';
 import { z } from 'zod';
 import { targetSchema, type Target, type TargetInput } from './target';
 
@@ -49,17 +50,12 @@ export const jobFileSchema = z.strictObject({
 export type JobFile = z.output<typeof jobFileSchema>;
 
 /** What a disk is known by. */
-export function knownDisk(survey: Survey, name: string): KnownDisk {
-  const { size, sectorSize, volumes } = factsOf(survey);
-  const { partitions, diskSignature, table } = survey;
-  const signature = table === 'none' ? '' : diskSignature.toString(16).toUpperCase().padStart(8, '0');
-  return {
-    name: name.slice(0, 500),
-    ...{ size, sectorSize, table },
-    mark: partitions.kind === 'gpt' ? partitions.diskGuid : signature,
-    volumes: volumes.map(({ allocation: _allocation, errors: _errors, ...known }) => known),
-  };
-}
+export const knownDisk = ({ size, sectorSize, table, partitions, volumes }: Survey, name: string): KnownDisk => ({
+  name: name.slice(0, 500),
+  ...{ size, sectorSize: sectorSize as KnownDisk['sectorSize'], table },
+  mark: diskMark(partitions),
+  volumes: volumes.map(identityOf),
+});
 
 /** A job as it is saved. */
 export function jobFile(

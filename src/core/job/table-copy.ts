@@ -1,7 +1,7 @@
 /** A copy of a disk's table in a file, compared with the table there is before it is put back. */
 import { CoreError } from '@/core/errors';
 import type { Survey } from '@/core/inspect';
-import { gptRoom, writtenTableSchema, type DiskTable, type MbrDisk } from '@/core/table';
+import { diskMark, gptRoom, writtenTableSchema, type DiskTable, type MbrDisk } from '@/core/table';
 import { formatSize } from '@/core/size';
 import { z } from 'zod';
 
@@ -59,8 +59,8 @@ export function compareTables(now: Survey, copy: TableCopy): TableDifference[] {
   const change = (message: string): void => void out.push({ what: 'changed', start: -1, message });
   if (now.partitions.kind !== copy.table.kind)
     change(`The table becomes ${KIND_WORDS[copy.table.kind]}; now it is ${KIND_WORDS[now.partitions.kind]}.`);
-  else if (markOf(now.partitions) !== markOf(copy.table))
-    change(`The disk’s own number becomes ${markOf(copy.table)}; now it is ${markOf(now.partitions)}.`);
+  else if (diskMark(now.partitions) !== diskMark(copy.table))
+    change(`The disk’s own number becomes ${diskMark(copy.table)}; now it is ${diskMark(now.partitions)}.`);
   for (const place of was) {
     const same = is.find((p) => p.start === place.start);
     if (!same) out.push({ what: 'added', start: place.start, message: `Comes back: ${words(place)}.` });
@@ -77,12 +77,6 @@ export function compareTables(now: Survey, copy: TableCopy): TableDifference[] {
 }
 
 const KIND_WORDS = { none: 'none', mbr: 'a master boot record', gpt: 'a GUID table' } as const;
-
-/** What a table calls its disk. */
-const markOf = (table: DiskTable): string => {
-  if (table.kind === 'none') return 'none';
-  return table.kind === 'gpt' ? table.diskGuid : table.diskSignature.toString(16).toUpperCase().padStart(8, '0');
-};
 
 /** Why a copy can't be put back on this disk, or undefined when it can. A file may have been written by anybody. */
 export function copyFault(now: Survey, copy: TableCopy): string | undefined {

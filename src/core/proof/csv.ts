@@ -4,9 +4,12 @@ import type { ManifestEntry } from './manifest';
 
 type Cell = string | number;
 
+/** What a spreadsheet takes for the beginning of a formula, whatever follows: a line break too. */
+const FORMULA = /^[=+\-@\t\r]/;
+
 /** Rows as CSV, each ended; a cell that a spreadsheet would take for a formula begins with `'`. */
 export const csvOf = (rows: readonly (readonly Cell[])[]): string =>
-  rows.length === 0 ? '' : `${Papa.unparse(rows as Cell[][], { escapeFormulae: true })}\r\n`;
+  rows.length === 0 ? '' : `${Papa.unparse(rows as Cell[][], { escapeFormulae: FORMULA })}\r\n`;
 
 const HEADER = [
   'path',

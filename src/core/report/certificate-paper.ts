@@ -1,7 +1,7 @@
 /** The certificate of a run as a paper: what was compared and how, what was found, and who says so. */
 import { knownInfo, type Survey } from '@/core/inspect';
 import type { LaidVolume, Layout } from '@/core/layout';
-import type { Certificate, VolumeProof } from '@/core/proof';
+import type { Certificate, VolumeProof, WipeProof } from '@/core/proof';
 import { formatSize, spaced } from '@/core/size';
 import type { Drawing } from './drawing';
 import type { Block, Paper } from './paper';
@@ -69,6 +69,12 @@ export function methodWords({ bySource, files }: VolumeProof): string {
   return bySource === files ? 'by procedural source' : `${spaced(bySource)} by procedural source, the rest by bytes`;
 }
 
+/** What was written over and how that was shown, in two lines. */
+export const wipeLines = ({ title, bytes, how, compared, differing, unwrittenBytes }: WipeProof) => ({
+  text: `${title}: ${formatSize(bytes)} ${how}`,
+  detail: `${formatSize(compared)} compared, ${spaced(differing)} bytes differ, ${spaced(unwrittenBytes)} bytes could not be written`,
+});
+
 /** The certificate of a run. */
 export function certificatePaper(facts: CertificateFacts): Paper {
   const { disk, medium, certificate, survey, now, ran, notes = '', time } = facts;
@@ -76,7 +82,7 @@ export function certificatePaper(facts: CertificateFacts): Paper {
   const tone = TONES[outcome];
   const differences = volumes.flatMap((v) => v.differences.map((d) => `${d.path}: ${d.what}`));
   const lost = volumes.flatMap((v) => v.lost?.listed.map((l) => `${l.path}: ${spaced(l.bytes)} bytes`) ?? []);
-  const drawing = ran ? relabelled(ranPicture(ran)) : pictureOf(usedBy(survey), now, undefined, PICTURE);
+  const drawing = ran ? ranPicture(ran) : pictureOf(usedBy(survey), now, undefined, PICTURE);
   return {
     title: OUTCOME_WORDS[outcome],
     subtitle: disk,
@@ -96,10 +102,7 @@ export function certificatePaper(facts: CertificateFacts): Paper {
             {
               kind: 'list',
               title: 'Written over',
-              items: wipes.map((w) => ({
-                text: `${w.title}: ${formatSize(w.bytes)} ${w.how}`,
-                detail: `${formatSize(w.compared)} compared, ${spaced(w.differing)} bytes differ, ${spaced(w.unwrittenBytes)} bytes could not be written`,
-              })),
+              items: wipes.map(wipeLines),
             } as const,
           ]
         : []),
@@ -117,17 +120,8 @@ function ranPicture({ before, planned, used }: RanLayouts): Drawing {
     if (format || origin.kind === 'new') return 0;
     return origin.kind === 'copy' ? origin.used : used[origin.number];
   };
-  return pictureOf(usedOf, before, planned, PICTURE);
+  return pictureOf(usedOf, before, planned, PICTURE, ['Before', 'Now']);
 }
-
-/** What is planned in a plan is done in a certificate. */
-const relabelled = (drawing: Drawing): Drawing => ({
-  ...drawing,
-  title: 'The disk before and now',
-  marks: drawing.marks.map((m) =>
-    m.kind === 'text' && m.y < 14 ? { ...m, text: m.text === 'Now' ? 'Before' : 'Now' } : m,
-  ),
-});
 
 function proofTable(volumes: readonly VolumeProof[]): Block {
   return {

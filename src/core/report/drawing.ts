@@ -17,7 +17,7 @@ interface Box {
   readonly height: number;
 }
 
-/** A rectangle; its corners are round by `radius`, the lower ones only where `whole`. */
+/** A rectangle, its corners round by `radius`. */
 interface BoxMark extends Box {
   readonly kind: 'box';
   readonly radius?: number;

@@ -1,6 +1,13 @@
 export { bandsBetween, bandsFrom, movingBands } from './bands';
 export type { Moving, MovingBand } from './bands';
-export { certificatePaper, methodWords, ranLayouts, OUTCOME_DETAILS, OUTCOME_WORDS } from './certificate-paper';
+export {
+  certificatePaper,
+  methodWords,
+  ranLayouts,
+  OUTCOME_DETAILS,
+  OUTCOME_WORDS,
+  wipeLines,
+} from './certificate-paper';
 export type { RanLayouts } from './certificate-paper';
 export { changeWords, isMended } from './changes';
 export { layoutColumn, snapStep, yInSection } from './geometry';
@@ -9,8 +16,7 @@ export { htmlOf } from './html';
 export type { Paper } from './paper';
 export { pdfOf } from './pdf';
 export type { PaperFonts } from './pdf';
-export { pictureOf } from './picture';
+export { pictureFile, pictureOf } from './picture';
 export { jobSheet } from './sheet';
-export { svgFile } from './svg';
-export { inUse, titleOf, usedBy } from './use';
+export { titleOf, usedBy } from './use';
 export { volumeList } from './volume-list';

@@ -17,7 +17,7 @@ export type Block =
 
 interface ListItem {
   readonly text: string;
-  /** A second line, quieter. */
+  /** What is said beside it, quieter. */
   readonly detail?: string;
 }
 

@@ -1,10 +1,12 @@
 /** The picture of a disk: its column as it is, and beside it as it is planned, joined by bands. */
+import type { Survey } from '@/core/inspect';
 import { isMade, nameOf, type Layout, type Role } from '@/core/layout';
 import { formatSize } from '@/core/size';
 import { bandsBetween } from './bands';
 import { filledTop, hatchPath, type Drawing, type Mark } from './drawing';
 import { layoutColumn, yInSection, type Column, type Section } from './geometry';
-import { titleOf, type UsedOf } from './use';
+import { svgFile } from './svg';
+import { titleOf, usedBy, type UsedOf } from './use';
 
 /** Colour tells the role: full where data is, pale where there is room. */
 const COLOURS: Readonly<Record<Role, readonly [full: string, pale: string]>> = {
@@ -27,6 +29,7 @@ export interface PictureBox {
   readonly height: number;
 }
 
+const ALONE: PictureBox = { width: 720, height: 420 };
 const TOP = 22;
 const GAP = 3;
 const LEAST = 17;
@@ -34,14 +37,20 @@ const RADIUS = 4;
 const SIZE = 9.5;
 const LINE_HEIGHT = 12;
 
-/** The disk as it is, and as it is planned where `planned` is given. What is kept has its bytes in use in both. */
-export function pictureOf(usedOf: UsedOf, now: Layout, planned: Layout | undefined, box: PictureBox): Drawing {
+/** The disk as it is, and as it is planned where `planned` is given, by these headings. What is kept has its use in both. */
+export function pictureOf(
+  usedOf: UsedOf,
+  now: Layout,
+  planned: Layout | undefined,
+  box: PictureBox,
+  [first, second]: readonly [string, string] = ['Now', 'Planned'],
+): Drawing {
   const most = Math.max(now.volumes.length, planned?.volumes.length ?? 0) * 2 + 1;
   const height = Math.max(box.height - TOP - 2, most * (LEAST + GAP));
   const frame = { top: TOP, height, gap: GAP, least: LEAST };
   const width = planned ? box.width * 0.38 : box.width;
   const left = layoutColumn(now, frame);
-  const marks: Mark[] = [heading('Now', 0)];
+  const marks: Mark[] = [heading(first, 0)];
   if (planned) {
     const x1 = box.width - width;
     const right = layoutColumn(planned, frame);
@@ -50,12 +59,16 @@ export function pictureOf(usedOf: UsedOf, now: Layout, planned: Layout | undefin
       marks.push({ kind: 'path', path: band.whole, fill: full, opacity: 0.12 });
       marks.push({ kind: 'path', path: band.used, fill: full, opacity: 0.38 });
     }
-    marks.push(heading('Planned', x1), ...columnMarks(right, usedOf, x1, width));
+    marks.push(heading(second, x1), ...columnMarks(right, usedOf, x1, width));
   }
   marks.push(...columnMarks(left, usedOf, 0, width));
-  const title = planned ? 'The disk now and planned' : 'The disk';
+  const title = planned ? `The disk ${first.toLowerCase()} and ${second.toLowerCase()}` : 'The disk';
   return { width: box.width, height: TOP + height + 2, title, marks };
 }
+
+/** What is in use by a survey, in a picture that stands by itself. */
+export const pictureFile = (survey: Survey, now: Layout, planned: Layout | undefined): string =>
+  svgFile(pictureOf(usedBy(survey), now, planned, ALONE));
 
 const heading = (text: string, x: number): Mark => ({
   kind: 'text',

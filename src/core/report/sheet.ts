@@ -4,6 +4,7 @@ import type { Survey } from '@/core/inspect';
 import { changesBetween, nameOf, type Layout } from '@/core/layout';
 import { durationWords, lossWords, stepWords, type Plan } from '@/core/plan';
 import { formatBytes, formatSize, spaced } from '@/core/size';
+import { diskMark } from '@/core/table';
 import { changeWords, isMended } from './changes';
 import type { Block, Paper } from './paper';
 import { pictureOf } from './picture';
@@ -31,18 +32,14 @@ const PICTURE = { width: 515, height: 178 };
 
 /** Which disk it is, beyond doubt. */
 export function identityFacts(
-  { partitions, diskSignature, size, sectorSize, table, volumes }: Survey,
+  { partitions, size, sectorSize, table, volumes }: Survey,
   medium?: string,
 ): [string, string][] {
-  const mark =
-    partitions.kind === 'gpt'
-      ? partitions.diskGuid.toUpperCase()
-      : diskSignature.toString(16).toUpperCase().padStart(8, '0');
   const files = volumes.reduce((sum, v) => sum + v.files, 0);
   return [
     ['Disk', `${formatSize(size, 'decimal')} (${formatSize(size)})${medium ? ` ${medium}` : ''}`],
     ['Exactly', `${formatBytes(size)}, sectors of ${sectorSize}`],
-    ['Table', table === 'none' ? TABLES.none : `${TABLES[table]}, ${mark}`],
+    ['Table', table === 'none' ? TABLES.none : `${TABLES[table]}, ${diskMark(partitions)}`],
     ['Holds', `${spaced(files)} files in ${volumes.length} volume${volumes.length === 1 ? '' : 's'}`],
   ];
 }

@@ -12,11 +12,18 @@ interface RunManifest {
   readonly csv: Generator<string>;
 }
 
-/** The manifest of each volume that a run proves; nothing where no run is in the journal. @throws CoreError `journal.*` */
-export async function* manifestsIn(journal: JournalStore, hasher?: HasherFactory): AsyncGenerator<RunManifest> {
+/**
+ * The manifest of each volume that a run proves, or of the one of a number; nothing where no run is in the journal.
+ * @throws CoreError `journal.*`
+ */
+export async function* manifestsIn(
+  journal: JournalStore,
+  hasher?: HasherFactory,
+  only?: number,
+): AsyncGenerator<RunManifest> {
   const state = await readRunState(journal);
   for (const step of state?.plan.steps ?? []) {
-    if (step.kind !== 'prove') continue;
+    if (step.kind !== 'prove' || (only !== undefined && step.number !== only)) continue;
     const entries = await expectedOf(step, await measuresFor(step, journal), hasher);
     yield { number: step.number, name: step.name, csv: manifestCsv(entries) };
   }

@@ -49,10 +49,7 @@ export class RunLog {
   #lines = 0;
   #begun = 0;
 
-  constructor(
-    ports: RunPorts,
-    private readonly clock = (): number => Date.parse(ports.now()),
-  ) {
+  constructor(ports: RunPorts) {
     if (!ports.log) {
       this.ports = ports;
       this.#devices = [];
@@ -65,18 +62,22 @@ export class RunLog {
     this.#devices = [disk, ...others.values(), ...(original ? [original] : [])];
   }
 
+  #clock(): number {
+    return Date.parse(this.ports.now());
+  }
+
   begun(what: 'begun' | 'resumed', message: string): void {
     this.#note({ what, message });
   }
 
   step(index: number, step: Step): void {
     this.#take();
-    this.#begun = this.clock();
+    this.#begun = this.#clock();
     this.#note({ what: 'step', step: index + 1, title: stepWords(step).title });
   }
 
   done(index: number, step: Step): void {
-    const seconds = Math.max(0, (this.clock() - this.#begun) / 1000);
+    const seconds = Math.max(0, (this.#clock() - this.#begun) / 1000);
     this.#note({ what: 'done', step: index + 1, title: stepWords(step).title, seconds, ...this.#take() });
   }
 

@@ -29,6 +29,12 @@ interface NoTable {
 
 export type DiskTable = NoTable | MbrDisk | GptDisk;
 
+/** The disk’s own number as a table tells it: a GUID, or a signature of eight digits; empty without a table. */
+export function diskMark(table: DiskTable): string {
+  if (table.kind === 'none') return '';
+  return table.kind === 'gpt' ? table.diskGuid : table.diskSignature.toString(16).toUpperCase().padStart(8, '0');
+}
+
 export interface ReadTable {
   readonly table: DiskTable;
   readonly findings: readonly Finding[];

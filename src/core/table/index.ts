@@ -1,4 +1,4 @@
-export { readTable, tableWrites } from './disk-table';
+export { diskMark, readTable, tableWrites } from './disk-table';
 export type { DiskTable, MbrDisk } from './disk-table';
 export type { Container, LogicalEntry } from './extended';
 export { flagsIn, gptRoom, isGptHeader, NO_ATTRIBUTES, USUAL_ENTRIES, USUAL_ENTRY_SIZE, withFlags } from './gpt';

@@ -1,6 +1,7 @@
 import type { Survey } from '@/core/inspect';
 import { isMade, nameOf, type VolumeId } from '@/core/layout';
-import { inUse, titleOf, yInSection, type Section } from '@/core/report';
+import { inUse } from '@/core/goal';
+import { titleOf, yInSection, type Section } from '@/core/report';
 import { ROLE_WORDS, roleColours, useSizes } from '../kit';
 import { useGesture } from '@use-gesture/react';
 import { memo, useRef } from 'react';
@@ -43,7 +44,7 @@ export const SectionShape = memo(function SectionShape(props: Props) {
   const size = useSizes();
   const volume = section.volume!;
   const { y, height } = section;
-  const used = inUse(volume, survey);
+  const used = inUse(survey, volume);
   const isNew = isMade(volume) || volume.origin.kind === 'copy';
   const fillEnd = used === undefined ? y + height : used === 0 ? y : yInSection(section, section.start + used);
   const { full, pale } = roleColours(volume.role);

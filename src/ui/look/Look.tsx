@@ -6,6 +6,7 @@ import { look, mediumWords, type Current } from '@/state';
 import { Alert, Button, Table, type TableColumnsType } from 'antd';
 import { useState } from 'react';
 import { Contents } from '../contents';
+import { diskMark } from '@/core/table';
 import { Facts, LetterChip, MiniColumn, ROLE_WORDS, useSizes } from '../kit';
 import styles from './look.module.css';
 
@@ -61,10 +62,7 @@ export function Look({ current }: { readonly current: Current }) {
                   : `image ${source.fingerprint.name}`,
               ],
               ['Table', survey.table === 'none' ? 'none' : survey.table.toUpperCase()],
-              [
-                'Disk signature',
-                survey.diskSignature ? survey.diskSignature.toString(16).toUpperCase().padStart(8, '0') : 'none',
-              ],
+              ['The disk’s own number', diskMark(survey.partitions) || 'none'],
               ['Sectors', `${survey.sectorSize} bytes`],
               ['Unallocated', size(survey.unallocated.reduce((sum, g) => sum + g.end - g.start, 0))],
             ]}

@@ -1,7 +1,7 @@
 'use client';
 
 import type { Plan } from '@/core/plan';
-import { jobFileOf, pictureFile, setNotes, sheetOf, useBench, type Current } from '@/state';
+import { jobFileOf, pictureOfDisk, setNotes, sheetOf, useBench, type Current } from '@/state';
 import { Input } from 'antd';
 import { downloadText } from '../kit';
 import { PaperMenu } from './PaperMenu';
@@ -32,7 +32,7 @@ export function PlanPapers({ current, plan }: Props) {
 }
 
 export function savePicture(current: Current): void {
-  downloadText(`${current.disk.stored.name}.svg`, 'image/svg+xml', pictureFile(current));
+  downloadText(`${current.disk.stored.name}.svg`, 'image/svg+xml', pictureOfDisk(current));
 }
 
 /** Saves what is planned as a job: one file, for another day, another bench, or the runner. */

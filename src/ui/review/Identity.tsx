@@ -2,6 +2,7 @@
 
 import type { SpaceItem } from '@/core/goal';
 import { formatBytes, formatSize, spaced } from '@/core/size';
+import { diskMark } from '@/core/table';
 import { engine } from '@/engine';
 import { failingWords, mediumWords, type Current } from '@/state';
 import { useEffect, useState } from 'react';
@@ -27,16 +28,12 @@ export function Identity({ current }: { readonly current: Current }) {
   const files = survey.volumes.reduce((sum, v) => sum + v.files, 0);
   const volumes = `${survey.volumes.length} volume${survey.volumes.length === 1 ? '' : 's'}`;
   const table = { none: 'none', mbr: 'master boot record', gpt: 'GUID table' }[survey.table];
-  const mark =
-    survey.partitions.kind === 'gpt'
-      ? survey.partitions.diskGuid.toUpperCase()
-      : survey.diskSignature.toString(16).toUpperCase().padStart(8, '0');
   return (
     <Facts
       items={[
         ['Disk', `${formatSize(survey.size, 'decimal')} ${mediumWords(disk.stored)}`],
         ['Exactly', formatBytes(survey.size)],
-        ['Table', survey.table === 'none' ? table : `${table}, ${mark}`],
+        ['Table', survey.table === 'none' ? table : `${table}, ${diskMark(survey.partitions)}`],
         ['Holds', `${spaced(files)} files in ${volumes}`],
         [
           'Most of it',

@@ -5,6 +5,7 @@
  * is live; the boot sector is gathered, so that there is no volume before there is a whole one. The journal is left
  * filled with ones, which a system takes for new.
  */
+import { isZeros } from '@/core/bytes';
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { MakeOptions, Transaction } from '../port';
@@ -98,7 +99,7 @@ class NewVolume {
     // A bitmap of a large volume is nearly all zeros, which are there already.
     for (let at = 0; at < bytes.length; at += PUT_CHUNK) {
       const part = bytes.subarray(at, at + PUT_CHUNK);
-      if (part.some((b) => b !== 0)) await tx.writeFree(offset + at, part);
+      if (!isZeros(part)) await tx.writeFree(offset + at, part);
     }
   }
 
