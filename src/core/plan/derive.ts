@@ -137,12 +137,14 @@ class Derivation {
     const going = new Set(this.#standing().map((v) => v.number));
     const proven = kept.filter((k) => !k.planned.format);
     const moves = this.#moves();
+    const { steps: carries, lengths, forWantOf } = moves;
     const onTheWay = new Set(
-      moves.flatMap((m) => (m.kind === 'carry' && m.to.length < m.from.length ? [m.number] : [])),
+      carries.flatMap((m) => (m.kind === 'carry' && m.to.length < m.from.length ? [m.number] : [])),
     );
-    const moving = new Set(moves.flatMap((m) => (m.kind === 'carry' ? [m.number] : [])));
-    const shrinks = proven.filter((k) => k.planned.length < k.before.length && !onTheWay.has(k.now.number));
-    const grows = proven.filter((k) => k.planned.length > k.before.length && !transfers.growing.has(k.planned.id));
+    const moving = new Set(carries.flatMap((m) => (m.kind === 'carry' ? [m.number] : [])));
+    const meanwhile = (k: Kept): number => lengths.get(k.now.number)!;
+    const shrinks = proven.filter((k) => meanwhile(k) < k.before.length && !onTheWay.has(k.now.number));
+    const grows = proven.filter((k) => k.planned.length > meanwhile(k) && !transfers.growing.has(k.planned.id));
     const relabels = proven.filter((k) => k.planned.label !== k.before.label);
     const movers = proven.filter((k) => moving.has(k.now.number));
     const filled = proven.filter((k) => transfers.changes(k));
@@ -170,8 +172,8 @@ class Derivation {
       ...[...changed].filter((k) => k.now.info?.unsettled).map((k) => make.settle(k)),
       ...transfers.at('first'),
       ...removed.filter((r) => !going.has(r.now.number)).flatMap(remove),
-      ...shrinks.map((k) => make.shrink(k)),
-      ...moves,
+      ...shrinks.map((k) => make.shrink(k, meanwhile(k), meanwhile(k) < k.planned.length ? forWantOf : undefined)),
+      ...carries,
       ...copied.flatMap((c, i) => [copies[i]!, ...make.identify(c)]),
       ...makes.filter((v) => early.has(v.id)).map(made),
       ...transfers.at('before the table'),
@@ -179,7 +181,7 @@ class Derivation {
       ...wipes.disk,
       ...(table ? [table] : []),
       ...makes.filter((v) => !early.has(v.id)).map(made),
-      ...grows.map((k) => make.grow(k.planned, k.before.length)),
+      ...grows.map((k) => make.grow(k.planned, meanwhile(k))),
       ...copied.flatMap((c, i) => this.#grown(c, copies[i]!).map((from) => make.grow(c.planned, from))),
       ...relabels.map((k) => make.relabel(k.planned)),
       ...copied.filter((c) => c.planned.label !== (c.original.info?.label ?? '')).map((c) => make.relabel(c.planned)),
@@ -243,8 +245,16 @@ class Derivation {
       kept: this.#kept,
       standing,
       scratch: this.options.scratch ?? [],
+      needed: this.#needed(),
       cost: (reads, writes, seeks, carries) => this.#make.cost(reads, writes, seeks, carries),
     });
+  }
+
+  /** Volumes that copies are made of, or that transfers fill or empty. */
+  #needed(): Set<number> {
+    const copied = this.#copied.flatMap((c) => (c.here ? [c.original.number] : []));
+    const filled = this.#kept.filter((k) => this.#transfers.changes(k)).map((k) => k.now.number);
+    return new Set([...copied, ...filled, ...this.#transfers.read]);
   }
 
   #nameOf({ number }: Survey['volumes'][number]): string {

@@ -1,84 +1,10 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { orderMoves, type Move, type Piece } from './order-moves';
+import { cases, play, reachable, tight, UNITS } from './fixtures/pieces';
+import { orderMoves } from './order-moves';
 import { windowsOf } from './move-window';
 
-const UNITS = 12;
 const room = { first: 0, last: UNITS, alignment: 1 };
-
-/** Pieces in one order with gaps, and their places in another. */
-const cases = (most: number): fc.Arbitrary<Piece[]> =>
-  fc
-    .record({
-      lengths: fc.array(fc.integer({ min: 1, max: 3 }), { minLength: 1, maxLength: most }),
-      gaps: fc.array(fc.nat(2), { minLength: 12, maxLength: 12 }),
-      keys: fc.array(fc.nat(99), { minLength: most, maxLength: most }),
-      weights: fc.array(fc.integer({ min: 1, max: 9 }), { minLength: most, maxLength: most }),
-    })
-    .map(({ lengths, gaps, keys, weights }) => {
-      const lay = (order: number[], from: number): number[] => {
-        const places: number[] = [];
-        let at = 0;
-        for (const [n, i] of order.entries()) {
-          at += gaps[from + n]!;
-          places[i] = at;
-          at += lengths[i]!;
-        }
-        return places;
-      };
-      const order = lengths.map((_, i) => i);
-      const starts = lay(order, 0);
-      const targets = lay(
-        [...order].sort((a, b) => keys[a]! - keys[b]! || a - b),
-        6,
-      );
-      return lengths.map((length, i) => ({
-        number: i + 1,
-        start: starts[i]!,
-        length,
-        target: targets[i]!,
-        carries: weights[i]!,
-      }));
-    })
-    .filter((pieces) => pieces.every((p) => p.start + p.length <= UNITS && p.target + p.length <= UNITS));
-
-/** Whether any sequence of moves to any places at all leads there. */
-function reachable(pieces: readonly Piece[], last: number): boolean {
-  const goal = pieces.map((p) => p.target).join();
-  const seen = new Set<string>();
-  const open = [pieces.map((p) => p.start)];
-  while (open.length > 0) {
-    const places = open.pop()!;
-    if (places.join() === goal) return true;
-    if (seen.has(places.join())) continue;
-    seen.add(places.join());
-    for (const [i, piece] of pieces.entries()) {
-      if (piece.start === piece.target) continue;
-      for (let to = 0; to + piece.length <= last; to++) {
-        const free = places.every((at, j) => j === i || at >= to + piece.length || to >= at + pieces[j]!.length);
-        if (free && to !== places[i]) open.push(places.map((at, j) => (j === i ? to : at)));
-      }
-    }
-  }
-  return false;
-}
-
-/** Plays the moves; every one must begin where its piece is and end where nothing is. */
-function play(pieces: readonly Piece[], moves: readonly Move[]): number[] {
-  const places = pieces.map((p) => p.start);
-  for (const { number, from, to, length } of moves) {
-    expect(places[number - 1]).toBe(from);
-    for (const [j, at] of places.entries())
-      if (j !== number - 1) expect(at >= to + length || to >= at + pieces[j]!.length).toBe(true);
-    places[number - 1] = to;
-  }
-  return places;
-}
-
-/** Room up to the last piece, now or then, and as much more. */
-function tight(pieces: readonly Piece[], more = 0): typeof room {
-  return { ...room, last: Math.max(...pieces.flatMap((p) => [p.start + p.length, p.target + p.length])) + more };
-}
 
 describe('the order of moves', () => {
   it('exists wherever any sequence leads there, and leads there', () => {

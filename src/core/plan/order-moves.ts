@@ -12,6 +12,8 @@ export interface Piece {
   readonly length: number;
   readonly target: number;
   readonly carries: number;
+  /** It is where it shall be, and may all the same be set aside for a time. */
+  readonly yields?: boolean;
 }
 
 /** One move. */
@@ -60,6 +62,16 @@ export function orderMoves(pieces: readonly Piece[], room: MoveRoom): MoveOrder 
   if (moves) return { ok: true, moves };
   const stuck = pieces.filter((p, i) => direct.places[i] !== p.target);
   return { ok: false, stuck: stuck.map((p) => p.number), needed: neededRoom(pieces, direct, room) };
+}
+
+/** Like `orderMoves`, but sets aside by turns only: in no time, and not wherever there is an order. */
+export function orderByTurns(
+  pieces: readonly Piece[],
+  { first, last, alignment }: MoveRoom,
+): readonly Move[] | undefined {
+  const direct = settleDirect(pieces, beginning(pieces));
+  if (isDone(pieces, direct.places)) return direct.moves;
+  return byTurns(pieces, direct, [{ first, last }], alignment)?.moves;
 }
 
 /** A stretch that would do: as much of one without end as setting aside by turns takes. */
@@ -184,7 +196,7 @@ function takeCheapest(open: State[]): State {
 
 function* nextStates(pieces: readonly Piece[], room: MoveRoom, state: State): Generator<State> {
   for (const [i, piece] of pieces.entries()) {
-    if (piece.start === piece.target) continue;
+    if (piece.start === piece.target && !piece.yields) continue;
     if (state.places[i] !== piece.target && isFree(pieces, state.places, i, piece.target))
       yield moved(pieces, state, i, piece.target);
     for (const to of asides(pieces, room, state, i)) {

@@ -1,15 +1,16 @@
 /** The moves of a plan: kept volumes, as short as they get, from where they are to where they shall be. */
-import { CoreError } from '@/core/errors';
-import { totalOf } from '@/core/fs';
+import { CoreError, hasErrors } from '@/core/errors';
+import { bytesBeyond, totalOf } from '@/core/fs';
 import type { Survey, SurveyedVolume } from '@/core/inspect';
 import { ALIGNMENT, firstUsable, lastUsable, nameOf, settle, type LaidVolume, type Layout } from '@/core/layout';
 import { formatSize } from '@/core/size';
 import { HERE, type Place } from '@/core/place';
 import type { DiskTable } from '@/core/table';
 import { windowOf } from './move-window';
-import { orderMoves, type Move, type Piece } from './order-moves';
+import { orderMoves, type Move, type MoveRoom, type Piece } from './order-moves';
 import type { Scratch } from './scratch';
 import { refused } from './refused';
+import { orderSqueezed, type Squeezed, type Yielding } from './squeeze';
 import type { CarryStep, EmptyStep, StepCost } from './steps';
 import type { Kept } from './subjects';
 import { tableFor } from './table-entries';
@@ -23,6 +24,8 @@ export interface MoveContext {
   /** Volumes that go, but stay where they are until they, or files of them, have been copied. */
   readonly standing: readonly SurveyedVolume[];
   readonly scratch: readonly Scratch[];
+  /** Numbers of volumes that something is copied from, or put on, so that they keep the length they have. */
+  readonly needed: ReadonlySet<number>;
   readonly cost: (reads: number, writes: number, seeks: number, carries: number) => StepCost;
 }
 
@@ -34,19 +37,33 @@ const NEVER = 2 ** 52;
 /** The longest stretches are enough, and with no more of them every place is a safe integer. */
 const MOST_STRETCHES = 7;
 
+/** The moves, and what they take for granted. */
+export interface PlannedMoves {
+  readonly steps: readonly (CarryStep | EmptyStep)[];
+  /** How long each kept volume is from before the first move to after the last, by its number. */
+  readonly lengths: ReadonlyMap<number, number>;
+  /** Set where no order was found without making room first: the unallocated room that would do instead. */
+  readonly forWantOf?: number;
+}
+
 /**
  * The moves in order. Volumes that get smaller are taken to be so before the first of them, but for those of which a
  * move says that they shrink on the way.
  * @throws CoreError `plan.stuck` when volumes stand in each other's way and there is nowhere to set one aside
  */
-export function planMoves(context: MoveContext): (CarryStep | EmptyStep)[] {
+export function planMoves(context: MoveContext): PlannedMoves {
   const kept = context.kept.filter((k) => !k.planned.format);
-  if (kept.every((k) => k.planned.start === k.before.start)) return [];
-  return new MovePlanner(context, kept).steps();
+  if (kept.every((k) => k.planned.start === k.before.start))
+    return { steps: [], lengths: new Map(kept.map((k) => [k.now.number, lengthMeanwhile(k)])) };
+  return new MovePlanner(context, kept).moves();
 }
+
+/** Shrunk before the moves and grown after them, a volume is as short as it gets while they go on. */
+const lengthMeanwhile = ({ before, planned }: Kept): number => Math.min(before.length, planned.length);
 
 class MovePlanner {
   readonly #pieces: readonly Piece[];
+  readonly #yielding: readonly Yielding[];
   readonly #scratch: readonly Scratch[];
 
   constructor(
@@ -57,11 +74,12 @@ class MovePlanner {
       return { number, start, length, target: start, carries: NEVER };
     });
     const moving = kept.map((k): Piece => {
-      const length = Math.min(k.before.length, k.planned.length);
+      const length = lengthMeanwhile(k);
       const { number, start } = k.now;
       return { number, start, length, target: k.planned.start, carries: carriedOf(k) };
     });
     this.#pieces = [...moving, ...standing];
+    this.#yielding = kept.flatMap((k) => yieldingOf(k, context.needed));
     this.#scratch = context.scratch
       // What is written in sectors of this disk must be whole sectors there.
       .filter((s) => s.sectorSize <= context.survey.sectorSize)
@@ -69,35 +87,71 @@ class MovePlanner {
       .slice(0, MOST_STRETCHES);
   }
 
-  steps(): (CarryStep | EmptyStep)[] {
+  moves(): PlannedMoves {
     const { now, planned } = this.context;
-    const order = orderMoves(this.#pieces, {
+    const room: MoveRoom = {
       first: Math.max(firstUsable(now), firstUsable(planned)),
       last: Math.min(lastUsable(now), lastUsable(planned)),
       alignment: ALIGNMENT,
-      elsewhere: this.#scratch.map(({ start, length }, i) => {
-        const first = AWAY * (i + 1) + start;
-        return { first, last: first + length };
-      }),
+    };
+    const elsewhere = this.#scratch.map(({ start, length }, i) => {
+      const first = AWAY * (i + 1) + start;
+      return { first, last: first + length };
     });
-    if (!order.ok) throw this.#stuck(order.stuck, order.needed);
-    const moved = order.moves.find((m) => !this.kept.some((k) => k.now.number === m.number));
-    if (moved)
+    const order = orderMoves(this.#pieces, { ...room, elsewhere });
+    if (order.ok) return this.#planned({ moves: order.moves, lengths: new Map() });
+    const found = this.#lastWay(room, elsewhere);
+    if (!found) throw this.#stuck(order.stuck, order.needed);
+    return { ...this.#planned(found), forWantOf: order.needed };
+  }
+
+  #planned({ moves, lengths: shorter }: Squeezed): PlannedMoves {
+    const lengths = new Map(this.#pieces.map((p) => [p.number, shorter.get(p.number) ?? p.length]));
+    return { steps: this.#steps(moves, lengths), lengths };
+  }
+
+  /**
+   * What is left where nothing can be set aside: volumes made smaller for a time; volumes set aside that are where they
+   * shall be; and both, here and elsewhere.
+   */
+  #lastWay(room: MoveRoom, elsewhere: NonNullable<MoveRoom['elsewhere']>): Squeezed | undefined {
+    const yielding = this.#yielding;
+    const resting = new Set(this.kept.filter((k) => mayBeSetAside(k)).map((k) => k.now.number));
+    const loose = this.#pieces.map((p) => (resting.has(p.number) ? { ...p, yields: true } : p));
+    const moved = (within: MoveRoom): Squeezed | undefined => {
+      const order = orderMoves(loose, within);
+      return order.ok ? { moves: order.moves, lengths: new Map() } : undefined;
+    };
+    const away = { ...room, elsewhere };
+    return (
+      orderSqueezed(this.#pieces, room, yielding) ??
+      moved(room) ??
+      orderSqueezed(loose, room, yielding) ??
+      (elsewhere.length > 0
+        ? (orderSqueezed(this.#pieces, away, yielding) ?? moved(away) ?? orderSqueezed(loose, away, yielding))
+        : undefined)
+    );
+  }
+
+  #steps(moves: readonly Move[], lengths: ReadonlyMap<number, number>): (CarryStep | EmptyStep)[] {
+    const stranger = moves.find((m) => !this.kept.some((k) => k.now.number === m.number));
+    if (stranger)
       throw refused(
-        `volume ${moved.number}, which is read before it goes, stands in the way. Keep it in this plan, and take it away in the next`,
+        `volume ${stranger.number}, which is read before it goes, stands in the way. Keep it in this plan, and take it away in the next`,
       );
-    const onTheWay = this.#shrinkingOnTheWay(order.moves);
+    const onTheWay = this.#shrinkingOnTheWay(moves, lengths);
     const places = new Map(
-      this.#pieces.map(({ number, start, length }) => {
-        return [number, { start, length: onTheWay.has(number) ? this.#keptOf(number).before.length : length }];
+      this.#pieces.map(({ number, start }) => {
+        const length = onTheWay.has(number) ? this.#keptOf(number).before.length : lengths.get(number)!;
+        return [number, { start, length }];
       }),
     );
-    const last = new Map(order.moves.map((move) => [move.number, move]));
-    return order.moves.flatMap((move) => {
+    const last = new Map(moves.map((move) => [move.number, move]));
+    return moves.flatMap((move) => {
       if (move.to >= AWAY) places.delete(move.number);
       else places.set(move.number, { start: move.to, length: move.length });
       // The table is written with all else once the last of them is in its place.
-      const table = move === order.moves.at(-1) ? undefined : this.#tableAt(places);
+      const table = move === moves.at(-1) ? undefined : this.#tableAt(places);
       const shrinks = move.to < AWAY && onTheWay.delete(move.number);
       const length = shrinks ? this.#keptOf(move.number).before.length : move.length;
       const step = this.#step(move, length, last.get(move.number) !== move, table);
@@ -113,17 +167,18 @@ class MovePlanner {
    * Volumes that are made smaller while they are carried, so that nothing is carried twice: their new place is clear of
    * their old one as long as it was, and nobody needs what they give up before they have gone.
    */
-  #shrinkingOnTheWay(moves: readonly Move[]): Set<number> {
+  #shrinkingOnTheWay(moves: readonly Move[], lengths: ReadonlyMap<number, number>): Set<number> {
     const out = new Set<number>();
-    for (const { now, planned, before } of this.kept) {
+    for (const { now, before } of this.kept) {
+      const length = lengths.get(now.number)!;
       const first = moves.findIndex((m) => m.number === now.number);
       const move = moves[first];
-      if (!move || planned.length >= before.length || move.to >= AWAY) continue;
+      if (!move || length >= before.length || move.to >= AWAY) continue;
       const end = now.start + before.length;
       const clear = (from: number, to: number): boolean =>
         moves.slice(0, first).every((m) => m.to >= to || from >= m.to + m.length);
       const apart = move.to >= end || now.start >= move.to + move.length;
-      if (apart && clear(now.start + planned.length, end)) out.add(now.number);
+      if (apart && clear(now.start + length, end)) out.add(now.number);
     }
     return out;
   }
@@ -196,6 +251,18 @@ class MovePlanner {
     return same ? tableFor(survey, layout) : undefined;
   }
 }
+
+/** A volume that may be made smaller for a time: it can be both ways, is sound, and nobody guards it or needs its length. */
+function yieldingOf({ planned, now, mending }: Kept, needed: ReadonlySet<number>): Yielding[] {
+  const { abilities, limits, allocation, findings, number } = now;
+  if (!limits || !abilities.shrink || !abilities.grow) return [];
+  if (planned.guarded || mending || needed.has(number) || hasErrors(findings)) return [];
+  return [{ number, shortest: limits.floor.bytes, cost: (length) => bytesBeyond(allocation, length) }];
+}
+
+/** A volume that is where it shall be, and may be elsewhere for a time. */
+const mayBeSetAside = ({ planned, now, mending }: Kept): boolean =>
+  planned.start === now.start && !planned.guarded && !mending && !hasErrors(now.findings);
 
 /** What moving a volume carries: what is in use of it, wherever in it that lies. */
 function carriedOf({ now, planned }: Kept): number {

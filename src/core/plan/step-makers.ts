@@ -107,11 +107,13 @@ export class StepMakers {
     return { kind: 'settle', name: nameOf(planned), at: placeOf(now), cost: this.cost(0, SECTOR_WRITE, 16) };
   }
 
-  shrink({ planned, now }: Kept): ShrinkStep {
-    const carries = bytesBeyond(now.allocation, planned.length);
+  /** @param forWantOf set where it is grown again in the end: the room that would do instead */
+  shrink({ planned, now }: Kept, to: number, forWantOf: number | undefined): ShrinkStep {
+    const carries = bytesBeyond(now.allocation, to);
     const structures = Math.min(now.length, SECTOR_WRITE + carries / 1000);
     const cost = this.cost(carries, carries + structures, 4 + carries / (1 << 20), carries);
-    return { kind: 'shrink', name: nameOf(planned), at: placeOf(now), to: planned.length, cost };
+    const meanwhile = forWantOf === undefined ? {} : { forWantOf };
+    return { kind: 'shrink', name: nameOf(planned), at: placeOf(now), to, ...meanwhile, cost };
   }
 
   copy({ planned, origin, original, number, from, whole, speed }: Copied): CarryStep {

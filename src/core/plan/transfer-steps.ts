@@ -37,6 +37,11 @@ export class TransferSteps {
     return new Set(this.#inOrder.flatMap((t) => (t.adopts ? [t.measure] : [])));
   }
 
+  /** Numbers of volumes of this disk that files are taken from. */
+  get read(): readonly number[] {
+    return this.#inOrder.flatMap((t) => (t.here ? [t.measure] : []));
+  }
+
   /** Bytes that have to be carried in any case. */
   get leastCarried(): number {
     return this.#inOrder.reduce((sum, t) => sum + (t.adopts ? 0 : t.facts.bytes), 0);

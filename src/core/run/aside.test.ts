@@ -50,9 +50,65 @@ async function planned(disk: MemoryDevice, scratch: Scratch[] = [SCRATCH]): Prom
 const kindsOf = (plan: Plan): string[] => plan.steps.map((s) => (s.kind === 'carry' ? wayOf(s) : s.kind));
 const back = (plan: Plan): number => kindsOf(plan).indexOf('back');
 
+describe('a ring on a full disk whose volumes can be made smaller', () => {
+  const shrinksOf = (plan: Plan): (string | number)[] =>
+    plan.steps.flatMap((s) => (s.kind === 'shrink' ? [s.name, s.to / MIB, s.forWantOf! / MIB] : []));
+
+  it('is broken by that where no other disk lends room, and by that disk where one does', async () => {
+    const disk = await fullDisk('gpt');
+    const survey = await surveyDisk(disk);
+    const { plan } = await planned(disk, []);
+    expect(shrinksOf(plan)).toEqual(['V0', 9, 10]);
+    const others = kindsOf(plan).filter((k) => !['check', 'prove', 'table'].includes(k));
+    // V1 is made smaller on its way, which carries nothing more.
+    expect(others).toEqual(['shrink', 'move', 'move', 'move', 'grow', 'grow']);
+    expect(plan.total.carries).toBeLessThan(1.5 * plan.leastCarried);
+    expect(shrinksOf(derivePlan(survey, turned(survey), { scratch: [SCRATCH] }))).toEqual([]);
+  });
+
+  it('is not broken by a volume that is guarded', async () => {
+    const survey = await surveyDisk(await fullDisk('gpt'));
+    const layout = turned(survey);
+    const volumes = layout.volumes.map((v) => ({ ...v, guarded: true }));
+    expect(() => derivePlan(survey, { ...layout, volumes })).toThrow(/would do/);
+    const one = layout.volumes.map((v, i) => ({ ...v, guarded: i === 0 }));
+    const { steps } = derivePlan(survey, { ...layout, volumes: one });
+    expect(steps.flatMap((s) => (s.kind === 'shrink' ? [s.name] : []))).toEqual([layout.volumes[1]!.label]);
+  });
+
+  it.each(['gpt', 'mbr'] as const)('of four kinds on %s: two change places, the others give room', async (table) => {
+    const fill = (near: number): object[] => [
+      { folder: 'f', count: 9, name: '{n}.bin', smallest: '9 KiB', largest: '190 KiB', fragments: 2, near },
+    ];
+    const volumes = ['fat32', 'exfat', 'ext4', 'ntfs'].map((fileSystem, i) => {
+      return { size: '49 MiB', fileSystem, label: `V${i}`, fill: fill(i / 4) };
+    });
+    const disk = await buildStick({ table, size: '214 MiB', volumes: volumes as never });
+    const survey = await surveyDisk(disk);
+    const now = layoutOf(survey);
+    const [a, b, ...others] = now.volumes;
+    const exchanged = {
+      ...now,
+      volumes: [{ ...b!, start: a!.start }, { ...a!, start: a!.start + b!.length }, ...others],
+    };
+    const plan = derivePlan(survey, exchanged);
+    expect(kindsOf(plan)).toContain('shrink');
+    expect(kindsOf(plan)).not.toContain('away');
+    const after = await surveyDisk(await surviveCuts(plan, disk, seededRandom(11), 10));
+    expect(after.findings).toEqual([]);
+    expect(after.volumes.flatMap((v) => v.findings)).toEqual([]);
+    expect(after.volumes.map((v) => [v.info?.label, v.info?.size && Math.round(v.info.size / MIB)])).toEqual([
+      ['V1', 49],
+      ['V0', 49],
+      ['V2', 49],
+      ['V3', 49],
+    ]);
+  });
+});
+
 describe('a ring on a full disk', () => {
   it('is refused with the room that would do, and goes with that room on another disk', async () => {
-    const disk = await fullDisk('gpt');
+    const disk = await fullDisk('gpt', ['unknown', 'unknown']);
     const survey = await surveyDisk(disk);
     expect(() => derivePlan(survey, turned(survey))).toThrow(
       expect.objectContaining({ code: 'plan.stuck', facts: expect.objectContaining({ needed: 10 * MIB }) }),
@@ -83,7 +139,7 @@ describe('a ring on a full disk', () => {
   });
 
   it('is not set aside in sectors larger than its own', async () => {
-    const survey = await surveyDisk(await fullDisk('gpt'));
+    const survey = await surveyDisk(await fullDisk('gpt', ['unknown', 'unknown']));
     const large = { ...SCRATCH, sectorSize: 4096 };
     expect(() => derivePlan(survey, turned(survey), { scratch: [large] })).toThrow(/would do/);
   });
