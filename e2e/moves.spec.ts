@@ -79,7 +79,7 @@ test('two volumes that fill a disk change places by way of another disk', async 
     .focus();
   await page.keyboard.press('Enter');
   await page.keyboard.press('Alt+ArrowDown');
-  await expect(order).toContainText('stand in each other’s way');
+  await expect(order).toContainText('for a time');
   await order.getByRole('button', { name: /Set aside on Spare SSD/ }).click();
   await expect(order).toContainText('Bring C Scanner PC back from Spare SSD');
   await page.getByRole('button', { name: 'Review the work order' }).click();

@@ -8,6 +8,7 @@ import {
   otherDisks,
   placesElsewhere,
   scratchOn,
+  wantingIn,
   type MediumKind,
   type MediumSpeed,
   type Plan,
@@ -45,7 +46,7 @@ export interface PlanView {
   readonly refusal: string | undefined;
   /** Set when the refusal can be overridden after a warning. */
   readonly overridable?: boolean;
-  /** Set when room elsewhere would do: disks that have it. */
+  /** Set when room elsewhere would do, of a refusal or of volumes that get smaller for a time: disks that have it. */
   readonly asideOn?: readonly RoomElsewhere[];
 }
 
@@ -66,9 +67,12 @@ export function usePlan({ disk, job }: Pick<Current, 'disk' | 'job'>): PlanView 
     if (!survey || !planned) return { plan: undefined, refusal: undefined };
     if (!transfers) return { plan: undefined, refusal: fault ?? 'The folders are looked at…' };
     try {
+      const plan = derivePlan(survey, planned, { ...options, transfers });
+      const wanting = wantingIn(plan);
       return {
-        plan: derivePlan(survey, planned, { ...options, transfers }),
+        plan,
         refusal: undefined,
+        ...(wanting === undefined ? {} : { asideOn: roomElsewhere(disks, disk, wanting) }),
       };
     } catch (error) {
       if (!isCoreError(error)) throw error;

@@ -34,6 +34,6 @@ export type {
 } from './steps';
 export { durationWords, lossWords } from './words';
 export { windowsOf } from './move-window';
-export { otherDisks, placesElsewhere, scratchOn, stillFree } from './scratch';
+export { otherDisks, placesElsewhere, scratchOn, stillFree, wantingIn } from './scratch';
 export type { Scratch } from './scratch';
 export { ownersBefore, provePlan } from './verify';

@@ -28,6 +28,12 @@ export function placesElsewhere({ lent }: Pick<Plan, 'lent'>): Map<DiskId, numbe
   return ends;
 }
 
+/** Unallocated bytes in one piece for want of which a plan makes volumes smaller for a time. */
+export function wantingIn({ steps }: Pick<Plan, 'steps'>): number | undefined {
+  const shrinks = steps.flatMap((s) => (s.kind === 'shrink' ? [s.forWantOf ?? 0] : []));
+  return Math.max(0, ...shrinks) || undefined;
+}
+
 /** All other disks that a plan works with: those it reads from, and those that lend it room. */
 export const otherDisks = (plan: Pick<Plan, 'lent' | 'sources'>): Set<DiskId> =>
   new Set([...plan.sources.map((s) => s.disk), ...placesElsewhere(plan).keys()]);

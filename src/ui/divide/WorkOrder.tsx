@@ -39,7 +39,7 @@ export const WorkOrder = memo(function WorkOrder(
             }
           />
         ) : null}
-        {asideOn ? <Elsewhere rooms={asideOn} onAside={onAside} /> : null}
+        {asideOn ? <Elsewhere rooms={asideOn} refused={refusal !== undefined} onAside={onAside} /> : null}
         {!refusal && steps.length === 0 ? (
           <p className={styles.sub}>Nothing to do yet. Split a volume, or drag an edge on the planned column.</p>
         ) : null}
@@ -107,15 +107,18 @@ export const WorkOrder = memo(function WorkOrder(
 /** Disks whose unallocated space would do. */
 function Elsewhere({
   rooms,
+  refused,
   onAside,
 }: {
   readonly rooms: readonly RoomElsewhere[];
+  readonly refused: boolean;
   readonly onAside: (diskId: string) => void;
 }) {
   const size = useSizes();
-  if (rooms.length === 0) return <p className={styles.sub}>No other disk on the bench has as much.</p>;
+  if (rooms.length === 0) return refused ? <p className={styles.sub}>No other disk on the bench has as much.</p> : null;
   return (
     <div className={styles.asides}>
+      {refused ? null : <span className={styles.sub}>Instead of making volumes smaller for a time:</span>}
       {rooms.slice(0, 3).map(({ id, name, bytes }) => (
         <Button key={id} size="small" onClick={() => onAside(id)}>
           {`Set aside on ${name}, ${size(bytes)} unallocated`}
