@@ -143,8 +143,8 @@ test('a reload in the middle of a run offers to resume, and a re-picked image is
   await page.getByRole('button', { name: 'Pick another file' }).click();
   await pick(page, again, image);
   await page.getByRole('button', { name: 'Open stick' }).click();
-  await expect(page.getByText('Stopped safely')).toBeVisible();
-  await page.getByRole('button', { name: 'Resume the run' }).click();
+  await expect(page.getByText('Paused safely')).toBeVisible();
+  await page.getByRole('button', { name: 'Go on with the run' }).click();
   await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
 });
 

@@ -72,6 +72,10 @@ export class EngineHost implements EngineApi {
     return this.#disks.openImage(id, file, how, progress);
   }
 
+  async rename(id: string, name: string): Promise<void> {
+    this.#disks.rename(id, name);
+  }
+
   async cancelOpening(id: string): Promise<void> {
     this.#disks.cancel(id);
   }

@@ -7,6 +7,7 @@ import type { OpenVolume, Survey } from '@/core/inspect';
 import { buildPracticeDisk, mediumOf, type Recipe } from '@/core/practice';
 import { openImageDevice, Session } from '@/core/session';
 import { BlobSource } from './blob-source';
+import { BuildQueue } from './build-queue';
 import type { Database } from './database';
 import { FolderIndex } from './folder-index';
 import type { OpenedImage, OpenHow, OpenListener } from './protocol';
@@ -34,28 +35,17 @@ interface OpenedHow {
 
 export class OpenDisks {
   readonly #disks = new Map<string, OpenDisk>();
-  /** Practice disks that are being built, each with when it is there. */
-  readonly #opening = new Map<string, Promise<void>>();
+  readonly #builds = new BuildQueue();
   /** Images that are being opened, each with how to call that off. */
   readonly #cancels = new Map<string, AbortController>();
-  #building: Promise<void> = Promise.resolve();
 
   constructor(private readonly db: Database) {}
 
   openPractice(id: string, recipe: Recipe): Promise<Survey> {
-    // One disk is built after the other; whoever asks for one before its turn waits for it.
-    const opening = this.#building.then(async () => {
-      // Between two disks whatever else was asked has its turn.
-      await new Promise((resolve) => setTimeout(resolve));
-      const base = await buildPracticeDisk(recipe);
+    return this.#builds.add(id, async (between) => {
+      const base = await buildPracticeDisk(recipe, undefined, between);
       return this.#open(id, recipe.name, base, { medium: (overlay) => new MediumDevice(overlay, mediumOf(recipe)) });
     });
-    this.#building = opening.then(
-      () => undefined,
-      () => undefined,
-    );
-    this.#opening.set(id, this.#building);
-    return opening;
   }
 
   fingerprint(file: File): Promise<ImageFingerprint> {
@@ -70,6 +60,7 @@ export class OpenDisks {
   ): Promise<OpenedImage> {
     const abort = new AbortController();
     this.#cancels.set(id, abort);
+    const release = this.#builds.hold();
     try {
       const source = new BlobSource(file);
       if (source.size === 0) throw new CoreError('image.empty', { name: file.name });
@@ -86,6 +77,7 @@ export class OpenDisks {
       throw error;
     } finally {
       this.#cancels.delete(id);
+      release();
     }
   }
 
@@ -108,10 +100,16 @@ export class OpenDisks {
 
   /** Waits for one that is being built. @throws CoreError `storage.lost` */
   async disk(id: string): Promise<OpenDisk> {
-    await this.#opening.get(id);
+    await this.#builds.first(id);
     const disk = this.#disks.get(id);
     if (!disk) throw new CoreError('storage.lost', { what: 'The disk' });
     return disk;
+  }
+
+  /** Has sentences call a disk by another name. */
+  rename(id: string, name: string): void {
+    const disk = this.#disks.get(id);
+    if (disk) this.#disks.set(id, { ...disk, name });
   }
 
   /** One that is open already. */

@@ -80,6 +80,8 @@ export interface EngineApi {
   /** What a file is known by. */
   fingerprint(file: File): Promise<ImageFingerprint>;
   openImage(id: string, file: File, how?: OpenHow, progress?: OpenListener): Promise<OpenedImage>;
+  /** Has the engine call a disk by another name in what it says. */
+  rename(id: string, name: string): Promise<void>;
   cancelOpening(id: string): Promise<void>;
   /** Takes the disk's overlay and journal away. */
   forget(id: string): Promise<void>;

@@ -10,7 +10,7 @@ import { dropHealth, findMends, findVolumes, loadHealth } from './health';
 import { dropJob, putJob, storeJobs } from './jobs';
 import { db, keep, messageOf, show } from './keeping';
 import { openJobFile } from './job-files';
-import { dropRun, putRun, viewOf } from './runs';
+import { dropRun, loadPace, putRun, viewOf } from './runs';
 import { diskOf, get, mayNotEdit, putDisk, set, unfinished, type BenchDisk } from './store';
 import { keptView, look } from './view';
 
@@ -29,6 +29,7 @@ export async function openBench(): Promise<void> {
   }
   await holdBench();
   const view = await keptView();
+  await loadPace();
   const known = await db.disks.orderBy('order').toArray();
   const recipes = await demoRecipes();
   const added = recipes
@@ -46,7 +47,7 @@ export async function openBench(): Promise<void> {
   if (typeof window !== 'undefined') window.addEventListener('pagehide', storeJobs);
   onEngineDeath(() => void afterEngineDeath());
   watchEngine((silent) => set({ silent }));
-  // Those that are known show at once; they share one worker, which builds one after the other.
+  // Those that are known show at once; the one worker builds them behind whatever else is asked of it.
   await Promise.all(inHandFirst.map((disk) => openStored(disk.stored)));
   set({ ready: true });
 }
@@ -108,7 +109,7 @@ async function openStored(stored: StoredDisk): Promise<void> {
       const recipe = parseRecipe(source.recipe);
       const known = await lookedAt(id, recipe);
       if (known) await opened(id, known, recipe, false);
-      const found = await engine('openPractice', id, recipe);
+      const found = await engine('openPractice', id, { ...recipe, name: stored.name });
       // What was found before stands unless the disk turns out to be another.
       if (!known || !sameJson(known, found)) await opened(id, found, recipe);
       return;
@@ -119,6 +120,7 @@ async function openStored(stored: StoredDisk): Promise<void> {
       expected,
       ...(inside ? { inside } : {}),
     });
+    if (stored.name !== expected.name) await engine('rename', id, stored.name);
     await opened(id, survey);
   } catch (error) {
     putDisk(
@@ -349,7 +351,7 @@ export async function reopen(id: string, file?: File, handle?: FileSystemFileHan
 
 /** Takes a disk off the bench with everything kept for it. */
 export async function removeDisk(id: string): Promise<void> {
-  const no = mayNotEdit(get());
+  const no = mayNotEdit(get()) ?? (diskOf(id)?.stored.guarded ? mayNotEdit(get(), id) : undefined);
   if (no) return set({ problem: no });
   try {
     await engine('forget', id);

@@ -1,9 +1,11 @@
 export { addPractice, cancelOpening, dismissChoice, openBench, openFile, removeDisk, reopen } from './disks';
 export { checkAgain, dropScan, dropSpeed, findMends, findVolumes, measureDisk, pauseTask, scanDisk } from './health';
+export { agoWords, dayWords, whenWords } from './dates';
 export type { JobState } from './job';
 export { disksFor, dismissJob, fitOf, jobFileOf, takeJob } from './job-files';
 export { edit, redoEdit, setNotes, undoEdit, wish } from './jobs';
 export { dismissFull } from './keeping';
+export { guardDisk, lostWith, renameDisk } from './plates';
 export { certificateOf, listOf, pictureOfDisk, sheetOf } from './papers';
 export { resumeRunning, rewind, startRunning, stopRunning } from './runs';
 export {
@@ -13,6 +15,7 @@ export {
   useTie,
   useBounds,
   useCurrent,
+  useFindingWords,
   useHealth,
   useScanWords,
   useSpeeds,

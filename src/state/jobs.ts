@@ -2,7 +2,7 @@
 import { record, redo, undo, type Edited, type Layout } from '@/core/layout';
 import type { JobState, JobWishes } from './job';
 import { db, keep } from './keeping';
-import { get, mayEdit, set } from './store';
+import { get, mayEdit, mayNotEdit, set } from './store';
 
 /** Jobs that are not stored yet. A drag changes one many times a second, and its history is long. */
 const unstored = new Set<string>();
@@ -38,7 +38,9 @@ export function edit(
   gesture?: string,
 ): Edited | undefined {
   const job = get().jobs[id];
-  if (!job || !mayEdit(id)) return undefined;
+  const no = mayNotEdit(get(), id);
+  if (no !== undefined) set({ refusal: { reason: no } });
+  if (!job || no !== undefined) return undefined;
   const result = act(job.history.present, job);
   if (result.ok) {
     putJob(id, { ...job, history: record(job.history, result.layout, result.name, gesture) });

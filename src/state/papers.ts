@@ -2,17 +2,15 @@
 import { layoutOf } from '@/core/inspect';
 import type { Plan } from '@/core/plan';
 import { certificatePaper, jobSheet, pictureFile, volumeList, type Paper } from '@/core/report';
+import { whenWords } from './dates';
 import { get, type BenchDisk } from './store';
 import { mediumWords, type Current } from './selectors';
-
-/** A time as the person’s own machine writes it. */
-const timeWords = (date: Date): string => date.toLocaleString(undefined, { dateStyle: 'long', timeStyle: 'short' });
 
 /** The job sheet of what is planned. */
 export function sheetOf({ disk, job }: Current, plan: Plan): Paper {
   return jobSheet({
     ...{ disk: disk.stored.name, medium: mediumWords(disk.stored), survey: disk.survey!, plan },
-    ...{ now: job!.now, planned: job!.history.present, notes: job!.notes ?? '', when: timeWords(new Date()) },
+    ...{ now: job!.now, planned: job!.history.present, notes: job!.notes ?? '', when: whenWords(new Date()) },
   });
 }
 
@@ -24,7 +22,7 @@ export function certificateOf({ disk, job, run }: Current): Paper | undefined {
     ...{ disk: disk.stored.name, medium: mediumWords(disk.stored), certificate, survey: disk.survey! },
     ...{ now: job!.now, notes: job!.notes ?? '' },
     ...(job!.ran ? { ran: job!.ran } : {}),
-    time: (iso) => timeWords(new Date(iso)),
+    time: whenWords,
   });
 }
 

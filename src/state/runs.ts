@@ -1,12 +1,12 @@
 /** Runs, as the page begins and follows them. */
 import { isCoreError } from '@/core/errors';
-import type { Plan } from '@/core/plan';
+import { expectedSeconds, paceOf, paceSchema, timeShare, type Plan } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
 import { ranLayouts } from '@/core/report';
 import { engine, EngineDied, listener, type RunStatus } from '@/engine';
 import { afterRewind, afterRun } from './job';
 import { putJob } from './jobs';
-import { messageOf, show, showUse } from './keeping';
+import { db, keep, messageOf, show, showUse } from './keeping';
 import { diskOf, get, mayNotEdit, putDisk, set, type RunView } from './store';
 import { look } from './view';
 
@@ -17,8 +17,31 @@ export function putRun(id: string, change: Partial<RunView>): void {
 /** A run that was found, as it is shown. */
 export function viewOf({ plan, next, certificate }: RunStatus): RunView {
   const step = Math.max(0, Math.min(next, plan.steps.length - 1));
-  const idle = { plan, step, began: step, done: 0, total: 0, startedAt: 0, stepStartedAt: 0, took: [] };
+  const share = shareBefore(plan, step);
+  const idle = { plan, step, began: step, done: 0, total: 0, startedAt: 0, stepStartedAt: 0, took: [], share };
   return certificate ? { ...idle, state: 'finished', certificate } : { ...idle, state: 'stopped' };
+}
+
+/** How much of the time of a plan its steps before one are expected to take, 0 to 1. */
+function shareBefore({ steps }: Plan, step: number): number {
+  const { pace } = get();
+  const all = expectedSeconds({ steps }, pace);
+  return all > 0 ? expectedSeconds({ steps: steps.slice(0, step) }, pace) / all : 0;
+}
+
+/** How runs went on this machine before; what can't be read is not known. */
+export async function loadPace(): Promise<void> {
+  const stored = paceSchema.safeParse((await db.settings.get('pace'))?.value);
+  if (stored.success) set({ pace: stored.data });
+}
+
+/** What a run that is over tells about those to come. */
+function learnPace(run: RunView): void {
+  // A medium that sets the pace says nothing about the machine.
+  if (run.paced) return;
+  const pace = paceOf(run, get().pace);
+  set({ pace });
+  void keep(() => db.settings.put({ key: 'pace', value: pace }));
 }
 
 const goesOn = (id: string): boolean => ['running', 'stopping'].includes(get().runs[id]?.state ?? '');
@@ -55,14 +78,28 @@ async function follow(
 ): Promise<void> {
   const startedAt = Date.now();
   const step = get().runs[id]?.state === 'finished' ? 0 : (get().runs[id]?.step ?? 0);
-  const begun = { plan, step, began: step, done: 0, total: 0, startedAt, stepStartedAt: startedAt, took: [] };
+  const paced = get().jobs[id]?.wishes?.paced ?? false;
+  const share = shareBefore(plan, step);
+  const begun = {
+    plan,
+    step,
+    began: step,
+    done: 0,
+    total: 0,
+    startedAt,
+    stepStartedAt: startedAt,
+    took: [],
+    share,
+    paced,
+  };
   set(({ runs }) => ({ runs: { ...runs, [id]: { ...begun, state: 'running' } } }));
   if (navigator.storage?.persist) void navigator.storage.persist().catch(() => undefined);
   try {
     const certificate = await act(listener((progress) => onProgress(id, progress)));
     const survey = await engine('survey', id);
     putDisk(id, { survey });
-    putRun(id, { state: 'finished', certificate });
+    learnPace(get().runs[id]!);
+    putRun(id, { state: 'finished', certificate, share: 1 });
     putJob(id, afterRun(get().jobs[id]!, survey));
     if (get().currentId === id && get().stage === 'run') look({ stage: 'prove' });
   } catch (error) {
@@ -102,16 +139,23 @@ function onProgress(id: string, { step, done, total, state, simulated }: Progres
   if (!run) return;
   const now = Date.now();
   if (simulated !== undefined) putRun(id, { simulated });
-  if (state === 'done')
-    putRun(id, { step, done: total, total, took: [...run.took, (now - run.stepStartedAt) / 1000], stepStartedAt: now });
-  // The first report says where the journal takes the run up.
-  else putRun(id, { step, done, total, ...(run.took.length === 0 ? { began: step } : {}) });
+  const change =
+    state === 'done'
+      ? { step, done: total, total, took: [...run.took, (now - run.stepStartedAt) / 1000], stepStartedAt: now }
+      : // The first report says where the journal takes the run up.
+        { step, done, total, ...(run.took.length === 0 ? { began: step } : {}) };
+  const next = { ...run, ...change };
+  const before = shareBefore(run.plan, next.began);
+  const share = before + (1 - before) * timeShare(next, get().pace, now);
+  putRun(id, { ...change, share: Math.max(run.share, share) });
 }
 
 /** Puts the disk back as it was before the run. */
 export async function rewind(id: string): Promise<void> {
   const disk = diskOf(id);
   if (!disk || get().readOnly) return;
+  // A run that is not over may be taken back as well.
+  if (disk.stored.guarded) return set({ problem: mayNotEdit(get(), id) });
   try {
     const survey = await engine('rewind', id);
     putDisk(id, { survey, stuck: undefined });

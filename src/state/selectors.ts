@@ -141,6 +141,17 @@ export const useScanWords = (id: string): string | undefined =>
     return faults > 0 ? `scan: ${faults} fault${faults === 1 ? '' : 's'}` : undefined;
   });
 
+/** How much the checks of a disk have found, in words; nothing where that is nothing. */
+export const useFindingWords = (id: string): string | undefined =>
+  useBench((s) => {
+    const survey = s.disks.find((d) => d.stored.id === id)?.survey;
+    if (!survey) return undefined;
+    const all = [...survey.findings, ...survey.volumes.flatMap((v) => v.findings)];
+    const [errors, warnings] = (['error', 'warning'] as const).map((of) => all.filter((f) => f.severity === of).length);
+    const words = (n: number, one: string): string[] => (n > 0 ? [`${n} ${one}${n === 1 ? '' : 's'}`] : []);
+    return [...words(errors!, 'fault'), ...words(warnings!, 'warning')].join(', ') || undefined;
+  });
+
 /** The last speed of every other disk that has one. */
 export function useSpeeds(own: string): readonly { id: string; name: string; result: SpeedResult }[] {
   const disks = useBench((s) => s.disks);

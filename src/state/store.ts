@@ -3,7 +3,7 @@ import type { ScanRecord, SpeedResult } from '@/core/health';
 import type { Survey } from '@/core/inspect';
 import type { JobFile } from '@/core/job';
 import type { VolumeId } from '@/core/layout';
-import type { Plan, PlannedTransfer } from '@/core/plan';
+import { USUAL_PACE, type Course, type Pace, type Plan, type PlannedTransfer } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
 import type { UnitSystem } from '@/core/size';
 import type { StorageUse, StoredDisk } from '@/engine';
@@ -25,18 +25,12 @@ export interface BenchDisk {
 }
 
 /** A run as the page follows it. */
-export interface RunView {
+export interface RunView extends Course {
   readonly plan: Plan;
   readonly state: 'running' | 'stopping' | 'stopped' | 'failed' | 'finished';
-  readonly step: number;
-  /** The step it was begun or taken up with. */
-  readonly began: number;
-  readonly done: number;
-  readonly total: number;
   readonly startedAt: number;
-  readonly stepStartedAt: number;
-  /** Seconds each finished step took. */
-  readonly took: readonly number[];
+  /** 0 to 1: how much of its time is over; never less than it was. */
+  readonly share: number;
   /** Seconds that the real medium of a practice disk would have taken so far. */
   readonly simulated?: number;
   readonly error?: string;
@@ -102,6 +96,8 @@ export interface BenchState extends View {
   readonly jobs: Readonly<Record<string, JobState>>;
   readonly runs: Readonly<Record<string, RunView>>;
   readonly health: Readonly<Record<string, HealthView>>;
+  /** How runs go on this machine, by those there were. */
+  readonly pace: Pace;
   readonly tab: LookTab;
   readonly selected?: VolumeId | undefined;
   /** A volume that was just made, whose size is what a person types next. */
@@ -136,6 +132,7 @@ export const useBench = create<BenchState>(() => ({
   jobs: {},
   runs: {},
   health: {},
+  pace: USUAL_PACE,
   tab: 'volumes',
   looked: {},
   stage: 'bench',
@@ -156,8 +153,13 @@ export const diskOf = (id: string): BenchDisk | undefined => get().disks.find((d
 export const unfinished = (run: RunView | undefined): boolean => run !== undefined && run.state !== 'finished';
 
 /** Why nothing on a disk may be changed by a person just now, or undefined when it may. */
-export function mayNotEdit({ readOnly, runs }: Pick<BenchState, 'readOnly' | 'runs'>, id?: string): string | undefined {
+export function mayNotEdit(
+  { readOnly, runs, disks }: Pick<BenchState, 'readOnly' | 'runs' | 'disks'>,
+  id?: string,
+): string | undefined {
   if (readOnly) return 'The bench is open in another tab, and only that one changes it.';
+  const stored = disks.find((d) => d.stored.id === id)?.stored;
+  if (stored?.guarded) return `${stored.name} is guarded as a whole. Lift its guard on the bench first.`;
   return id !== undefined && unfinished(runs[id])
     ? 'A run on this disk is not over. It is gone on with, or rewound, first.'
     : undefined;

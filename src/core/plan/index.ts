@@ -37,3 +37,5 @@ export { windowsOf } from './move-window';
 export { otherDisks, placesElsewhere, scratchOn, stillFree, wantingIn } from './scratch';
 export type { Scratch } from './scratch';
 export { ownersBefore, provePlan } from './verify';
+export { coursesByVolume, expectedSeconds, paceOf, paceSchema, secondsLeft, timeShare, USUAL_PACE } from './progress';
+export type { Course, Pace, VolumeCourse } from './progress';

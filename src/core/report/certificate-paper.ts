@@ -7,7 +7,7 @@ import type { Drawing } from './drawing';
 import type { Block, Paper } from './paper';
 import { pictureOf } from './picture';
 import { identityFacts } from './sheet';
-import { usedBy } from './use';
+import { usedBy, type UsedOf } from './use';
 
 /** The disk before a run and as it was planned, with what was in use of each volume that was kept, by its number then. */
 export interface RanLayouts {
@@ -115,13 +115,16 @@ export function certificatePaper(facts: CertificateFacts): Paper {
 }
 
 /** Whatever was made or copied is drawn empty, and dashed as in the plan: what came to it was not there before. */
-function ranPicture({ before, planned, used }: RanLayouts): Drawing {
-  const usedOf = ({ origin, format }: LaidVolume): number | undefined => {
+/** How much of each volume was in use when a run began. */
+export const usedIn =
+  ({ used }: RanLayouts): UsedOf =>
+  ({ origin, format }: LaidVolume) => {
     if (format || origin.kind === 'new') return 0;
     return origin.kind === 'copy' ? origin.used : used[origin.number];
   };
-  return pictureOf(usedOf, before, planned, PICTURE, ['Before', 'Now']);
-}
+
+const ranPicture = (ran: RanLayouts): Drawing =>
+  pictureOf(usedIn(ran), ran.before, ran.planned, PICTURE, ['Before', 'Now']);
 
 function proofTable(volumes: readonly VolumeProof[]): Block {
   return {

@@ -1,9 +1,10 @@
 export { bandsBetween, bandsFrom, movingBands } from './bands';
-export type { Moving, MovingBand } from './bands';
+export type { Band, Moving, MovingBand } from './bands';
 export {
   certificatePaper,
   methodWords,
   ranLayouts,
+  usedIn,
   OUTCOME_DETAILS,
   OUTCOME_WORDS,
   wipeLines,
@@ -19,4 +20,5 @@ export type { PaperFonts } from './pdf';
 export { pictureFile, pictureOf } from './picture';
 export { jobSheet } from './sheet';
 export { titleOf, usedBy } from './use';
+export type { UsedOf } from './use';
 export { volumeList } from './volume-list';

@@ -1,6 +1,5 @@
 'use client';
 
-import type { Survey } from '@/core/inspect';
 import {
   endOf,
   endRange,
@@ -16,18 +15,20 @@ import {
 } from '@/core/layout';
 import { useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { useSizes } from '../kit';
-import type { SourceDisk } from '@/core/plan';
+import type { SourceDisk, VolumeCourse } from '@/core/plan';
 import {
   bandsBetween,
+  type Band,
   layoutColumn,
   movingBands,
   snapStep,
-  usedBy,
   yInSection,
   type Column,
   type Moving,
+  type UsedOf,
 } from '@/core/report';
 import { MovingBands } from './MovingBands';
+import { CourseMarks } from './CourseMarks';
 import { EdgeHandle, type EdgeActions } from './EdgeHandle';
 import { GapShape } from './GapShape';
 import { SectionShape, type SectionActions } from './SectionShape';
@@ -36,19 +37,24 @@ import { ScaleMarks } from './ScaleMarks';
 import styles from './columns.module.css';
 
 interface Props {
-  readonly survey: Survey;
+  /** How much of each volume is in use, now and as planned. */
+  readonly usedOf: UsedOf;
   readonly now: Layout;
   readonly planned: Layout;
   readonly bounds: Bounds;
   readonly selected?: VolumeId;
   readonly note?: string;
+  /** What the two columns are called; Now and Planned where nothing is said. */
+  readonly headings?: readonly [string, string];
+  /** What is planned is there by now, so that nothing of it is drawn as new. */
+  readonly done?: boolean;
   /** Other disks that something is copied from: slim columns on the right. */
   readonly sources?: readonly SourceDisk[];
   /** Folders that go from volume to volume. */
   readonly moving?: readonly Moving[];
   readonly readOnly?: boolean;
-  /** 0 to 1 by volume: how far its band is filled while a run goes on. */
-  readonly carried?: ReadonlyMap<string, number>;
+  /** How far a run is with each volume: how much of its band is filled, and what was checked and proven. */
+  readonly courses?: ReadonlyMap<VolumeId, VolumeCourse>;
   readonly onSelect?: (id: VolumeId) => void;
   readonly onCreate?: (gap: Gap) => void;
   readonly onResize?: (id: VolumeId, length: number, gesture?: string) => void;
@@ -67,6 +73,7 @@ const MARKS = 92;
 /** The width of another disk’s column, and with the room before it. */
 const SLIM = 72;
 const SLIM_PITCH = 170;
+const HEADINGS = ['Now', 'Planned'] as const;
 const NO_SOURCES: readonly SourceDisk[] = [];
 const NOTHING_MOVES: readonly Moving[] = [];
 /** Lower sections show their grip only when they are pointed at. */
@@ -74,7 +81,7 @@ const QUIET_BELOW = 40;
 
 /** The two columns, Now and Planned, joined by bands. Edits are made on the planned one. */
 export function Columns(props: Props) {
-  const { survey, now, planned, bounds, selected, note, onSelect, onCreate, onResize, onMove, carried } = props;
+  const { usedOf, now, planned, bounds, selected, note, onSelect, onCreate, onResize, onMove, courses } = props;
   const frame = useRef<HTMLDivElement>(null);
   const [box, setBox] = useState({ width: 660, height: 600 });
   useLayoutEffect(() => {
@@ -89,7 +96,8 @@ export function Columns(props: Props) {
   const columnBox = useMemo(() => ({ top: TOP, height, gap: GAP, least: LEAST }), [height]);
   const left = useMemo(() => layoutColumn(now, columnBox), [now, columnBox]);
   const right = useMemo(() => layoutColumn(planned, columnBox), [planned, columnBox]);
-  const { sources = NO_SOURCES, moving = NOTHING_MOVES } = props;
+  const carriedOf = (id: string): number | undefined => courses?.get(id as VolumeId)?.carried;
+  const { headings = HEADINGS, sources = NO_SOURCES, moving = NOTHING_MOVES } = props;
   const inner = box.width - SCALE - (sources.length > 0 ? sources.length * SLIM_PITCH : MARKS);
   const width = Math.min(230, Math.max(140, inner * 0.37));
   const x0 = SCALE;
@@ -98,10 +106,7 @@ export function Columns(props: Props) {
   const [latest] = useState(() => new Latest());
   useLayoutEffect(() => latest.set({ props, right }));
   const actions = useMemo(() => actionsOn(latest, setDragged), [latest]);
-  const bands = useMemo(
-    () => bandsBetween(left, right, usedBy(survey), x0 + width, x1),
-    [left, right, survey, x0, x1, width],
-  );
+  const bands = useMemo(() => bandsBetween(left, right, usedOf, x0 + width, x1), [left, right, usedOf, x0, x1, width]);
 
   return (
     <div className={styles.frame} ref={frame}>
@@ -119,10 +124,10 @@ export function Columns(props: Props) {
           </pattern>
         </defs>
         <text x={x0} y={20} className={styles.heading}>
-          Now
+          {headings[0]}
         </text>
         <text x={x1} y={20} className={styles.heading}>
-          Planned
+          {headings[1]}
         </text>
         {note ? (
           <text x={x1 + width} y={20} textAnchor="end" className={styles.note}>
@@ -133,16 +138,12 @@ export function Columns(props: Props) {
         {bands.map((band) => (
           <g key={band.key} aria-hidden>
             <path d={band.whole} fill={`var(--${band.role})`} opacity={0.12} />
-            <path d={band.used} fill={`var(--${band.role})`} opacity={carried ? 0.18 : 0.38} />
-            {carried ? (
-              <CarriedBand
-                path={band.used}
-                role={band.role}
-                x={x0 + width}
-                width={x1 - x0 - width}
-                share={carried.get(band.key) ?? 0}
-              />
-            ) : null}
+            <path
+              d={band.used}
+              fill={`var(--${band.role})`}
+              opacity={carriedOf(band.key) === undefined ? 0.38 : 0.18}
+            />
+            <CarriedBand band={band} x={x0 + width} width={x1 - x0 - width} share={carriedOf(band.key)} />
           </g>
         ))}
         <MovingBands bands={movingBands(left, right, moving, x0 + width, x1)} x={(x0 + width + x1) / 2} />
@@ -154,12 +155,12 @@ export function Columns(props: Props) {
             from={x1 + width}
             x={box.width - (sources.length - i) * SLIM_PITCH + SLIM_PITCH - SLIM}
             box={columnBox}
-            carried={carried}
+            carriedOf={carriedOf}
           />
         ))}
         {left.sections.map((s) =>
           s.volume ? (
-            <SectionShape key={s.volume.id} section={s} survey={survey} x={x0} width={width} planned={false} />
+            <SectionShape key={s.volume.id} section={s} usedOf={usedOf} x={x0} width={width} planned={false} />
           ) : (
             <GapShape key={`gap-${s.start}`} section={s} x={x0} width={width} />
           ),
@@ -169,10 +170,11 @@ export function Columns(props: Props) {
             <SectionShape
               key={s.volume.id}
               section={s}
-              survey={survey}
+              usedOf={usedOf}
               x={x1}
               width={width}
               planned
+              done={props.done}
               selected={selected === s.volume.id}
               movable={onMove !== undefined && !s.volume.guarded && planned.table !== 'none'}
               actions={onSelect ? actions : undefined}
@@ -187,6 +189,7 @@ export function Columns(props: Props) {
             />
           ),
         )}
+        {courses ? <CourseMarks courses={courses} now={left} planned={right} x0={x0 + width} x1={x1} /> : null}
         {onResize ? (
           <Edges
             column={right}
@@ -365,22 +368,22 @@ function Edges({ column, planned, bounds, x, width, selected, dragged, actions }
 }
 
 interface CarriedProps {
-  readonly path: string;
-  readonly role: string;
+  readonly band: Band;
   readonly x: number;
   readonly width: number;
-  readonly share: number;
+  readonly share: number | undefined;
 }
 
 /** A band filling up while data is carried. */
-function CarriedBand({ path, role, x, width, share }: CarriedProps) {
-  const id = `carried-${x}-${path.length}-${role}`;
+function CarriedBand({ band: { key, role, used }, x, width, share }: CarriedProps) {
+  if (share === undefined) return null;
+  const id = `carried-${key}`;
   return (
     <>
       <clipPath id={id}>
         <rect x={x} y={0} width={width * share} height={10_000} />
       </clipPath>
-      <path d={path} fill={`var(--${role})`} opacity={0.5} clipPath={`url(#${id})`} />
+      <path d={used} fill={`var(--${role})`} opacity={0.5} clipPath={`url(#${id})`} />
     </>
   );
 }

@@ -1,7 +1,5 @@
-import type { Survey } from '@/core/inspect';
 import { isMade, nameOf, type VolumeId } from '@/core/layout';
-import { inUse } from '@/core/goal';
-import { titleOf, yInSection, type Section } from '@/core/report';
+import { titleOf, yInSection, type Section, type UsedOf } from '@/core/report';
 import { ROLE_WORDS, roleColours, useSizes } from '../kit';
 import { useGesture } from '@use-gesture/react';
 import { memo, useRef } from 'react';
@@ -9,10 +7,11 @@ import styles from './columns.module.css';
 
 interface Props {
   readonly section: Section;
-  readonly survey: Survey;
+  readonly usedOf: UsedOf;
   readonly x: number;
   readonly width: number;
   readonly planned: boolean;
+  readonly done?: boolean | undefined;
   readonly selected?: boolean;
   readonly movable?: boolean;
   /** The same object for every section and every drawing, so that those that stay the same are not drawn again. */
@@ -40,12 +39,12 @@ function sameProps(a: Props, b: Props): boolean {
 
 /** A volume as a section of a column, filled from its top to what is in use. */
 export const SectionShape = memo(function SectionShape(props: Props) {
-  const { section, survey, x, width, planned, selected, movable, actions } = props;
+  const { section, usedOf, x, width, planned, done, selected, movable, actions } = props;
   const size = useSizes();
   const volume = section.volume!;
   const { y, height } = section;
-  const used = inUse(survey, volume);
-  const isNew = isMade(volume) || volume.origin.kind === 'copy';
+  const used = usedOf(volume);
+  const isNew = !done && (isMade(volume) || volume.origin.kind === 'copy');
   const fillEnd = used === undefined ? y + height : used === 0 ? y : yInSection(section, section.start + used);
   const { full, pale } = roleColours(volume.role);
   const clip = `${planned ? 'p' : 'n'}-${volume.id}`;

@@ -15,8 +15,8 @@ interface Props {
   readonly from: number;
   readonly x: number;
   readonly box: ColumnBox;
-  /** 0 to 1 by volume: how far its band is filled while a run goes on. */
-  readonly carried: ReadonlyMap<string, number> | undefined;
+  /** 0 to 1: how far the band of a volume is filled while a run goes on. */
+  readonly carriedOf: (id: string) => number | undefined;
 }
 
 const WIDTH = 72;
@@ -29,7 +29,7 @@ const SIZED = 36;
 const shortened = (name: string): string => (name.length > LETTERS ? `${name.slice(0, LETTERS - 1)}…` : name);
 
 /** Another disk that is only read: slim, on the right, its bands running left to what is copied. */
-export function SourceColumn({ source: { disk, name, survey }, planned, from, x, box, carried }: Props) {
+export function SourceColumn({ source: { disk, name, survey }, planned, from, x, box, carriedOf }: Props) {
   const size = useSizes();
   const column = useMemo(() => layoutColumn(layoutOf(survey), box), [survey, box]);
   const bands = useMemo(() => bandsFrom(planned, column, disk, from, x), [planned, column, disk, from, x]);
@@ -44,11 +44,7 @@ export function SourceColumn({ source: { disk, name, survey }, planned, from, x,
       {bands.map((band) => (
         <g key={band.key} aria-hidden>
           <path d={band.whole} fill={`var(--${band.role})`} opacity={0.12} />
-          <path
-            d={band.used}
-            fill={`var(--${band.role})`}
-            opacity={carried ? 0.18 + 0.3 * (carried.get(band.key) ?? 0) : 0.38}
-          />
+          <path d={band.used} fill={`var(--${band.role})`} opacity={0.18 + 0.2 * (carriedOf(band.key) ?? 1)} />
         </g>
       ))}
       {column.sections.map((section) => {

@@ -47,6 +47,7 @@ import { WaysView } from '../ways';
 import { WipeDialog, WipeList } from '../wipe';
 import { SplitDialog } from './SplitDialog';
 import { newVolumeSpec, proposedKeep } from '@/core/goal';
+import { usedBy } from '@/core/report';
 import { VolumeForm } from './VolumeForm';
 import { WorkOrder } from './WorkOrder';
 import styles from './divide.module.css';
@@ -59,6 +60,7 @@ export function Divide({ current }: { readonly current: Current }) {
   const { id, disk } = current;
   const job = current.job!;
   const survey = disk.survey!;
+  const usedOf = useMemo(() => usedBy(survey), [survey]);
   const planned = job.history.present;
   const bounds = useBounds(disk);
   // While an edge is dragged the column comes first; form and work order follow as soon as there is time.
@@ -154,7 +156,7 @@ export function Divide({ current }: { readonly current: Current }) {
         ) : (
           <div className={styles.columns}>
             <Columns
-              survey={survey}
+              usedOf={usedOf}
               now={job.now}
               planned={planned}
               bounds={bounds}

@@ -2,7 +2,7 @@
 
 import { knownInfo, type SurveyedVolume } from '@/core/inspect';
 import { formatBytes, formatSize } from '@/core/size';
-import { look, mediumWords, type Current } from '@/state';
+import { look, mediumWords, useBench, type Current } from '@/state';
 import { Alert, Button, Table, type TableColumnsType } from 'antd';
 import { useState } from 'react';
 import { Contents } from '../contents';
@@ -15,8 +15,11 @@ export function Look({ current }: { readonly current: Current }) {
   const size = useSizes();
   const { disk, job } = current;
   const survey = disk.survey!;
+  const selected = useBench((s) => s.selected);
+  const { origin } = job!.now.volumes.find((v) => v.id === selected) ?? {};
+  const wanted = origin?.kind === 'kept' ? origin.number : undefined;
   const [number, setNumber] = useState(
-    () => survey.volumes.filter((v) => knownInfo(v)).sort((a, b) => b.files - a.files)[0]?.number,
+    () => wanted ?? survey.volumes.filter((v) => knownInfo(v)).sort((a, b) => b.files - a.files)[0]?.number,
   );
   const volume = survey.volumes.find((v) => v.number === number);
   const now = job!.now;

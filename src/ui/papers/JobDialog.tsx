@@ -1,7 +1,7 @@
 'use client';
 
 import type { JobFile } from '@/core/job';
-import { disksFor, dismissJob, fitOf, takeJob, useBench } from '@/state';
+import { disksFor, dismissJob, fitOf, takeJob, useBench, whenWords } from '@/state';
 import { formatSize } from '@/core/size';
 import { Alert, Modal, Select } from 'antd';
 import { useMemo, useState } from 'react';
@@ -30,7 +30,7 @@ function Offer({ job }: { readonly job: JobFile }) {
       onCancel={dismissJob}
     >
       <div className={styles.offer}>
-        <p>{`It was made ${new Date(job.made).toLocaleString()} for a disk of ${formatSize(size, 'decimal')}. Nothing is written: it becomes the plan, and can be undone.`}</p>
+        <p>{`It was made ${whenWords(job.made)} for a disk of ${formatSize(size, 'decimal')}. Nothing is written: it becomes the plan, and can be undone.`}</p>
         {fitting.length === 0 ? (
           <Alert type="warning" showIcon title="No disk is open. Open the image of the disk first, or describe it." />
         ) : (

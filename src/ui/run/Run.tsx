@@ -1,6 +1,7 @@
 'use client';
 
-import { durationWords, stepWords } from '@/core/plan';
+import { coursesByVolume, durationWords, expectedSeconds, secondsLeft, stepWords } from '@/core/plan';
+import { usedBy, usedIn } from '@/core/report';
 import {
   look,
   mediumWords,
@@ -13,11 +14,12 @@ import {
   type RunView,
   useSourceDisks,
 } from '@/state';
+import { BellOutlined, CheckOutlined, PauseOutlined } from '@ant-design/icons';
 import { Alert, Button, Empty, Popconfirm, Progress } from 'antd';
-import { useEffect, useState } from 'react';
+import { useEffect, useMemo, useState } from 'react';
 import { Columns } from '../columns';
 import { RunLog } from '../papers';
-import { timeLeft } from './time-left';
+import { noticesAre } from './RunSigns';
 import styles from './run.module.css';
 
 /** The run: every step with its progress, time left, and a safe stop. */
@@ -45,51 +47,57 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
   const finished = run.state === 'finished';
   const stepsDone = finished ? plan.steps.length : run.step;
   const share = run.total > 0 ? Math.min(1, run.done / run.total) : 0;
-  const sources = useSourceDisks(job?.history.present);
-  const carried = new Map(
-    job!.history.present.volumes.map((v) => [v.id as string, finished ? 1 : (run.step + share) / plan.steps.length]),
+  const pace = useBench((s) => s.pace);
+  const left = secondsLeft(run, pace, time);
+  const reckoned = (i: number): string => durationWords(expectedSeconds({ steps: [plan.steps[i]!] }, pace, run.paced));
+  // What the run does, whatever was planned since.
+  const ran = job!.ran ?? { before: job!.now, planned: job!.history.present, used: undefined };
+  const sources = useSourceDisks(ran.planned);
+  const { before, planned, used } = ran;
+  const usedOf = useMemo(
+    () => (used ? usedIn({ before, planned, used }) : usedBy(disk.survey!)),
+    [before, planned, used, disk.survey],
   );
-  const left = timeLeft(run, time);
+  const courses = useMemo(
+    () => coursesByVolume(plan.steps, before, planned, { step: stepsDone, share: finished ? 0 : share }),
+    [plan.steps, before, planned, stepsDone, share, finished],
+  );
   return (
     <div className={styles.page}>
       <div className={styles.columns}>
-        <Columns
-          survey={disk.survey!}
-          now={finished && job!.before ? job!.before : job!.now}
-          planned={job!.history.present}
-          bounds={bounds}
-          carried={carried}
-          sources={sources}
-        />
+        <Columns usedOf={usedOf} now={before} planned={planned} bounds={bounds} courses={courses} sources={sources} />
       </div>
       <aside className={styles.side}>
         <div className={styles.state}>
           <h1>{TITLES[run.state]}</h1>
           <p className={styles.sub}>
             {run.state === 'running'
-              ? `${durationWords(left)} left. A power cut or a closed tab loses nothing.`
+              ? `About ${durationWords(left)} left. A power cut or a closed tab loses nothing.`
               : WORDS[run.state]}
           </p>
-          {run.simulated ? (
+          {run.simulated && !run.paced ? (
             <p
               className={styles.sub}
-            >{`A real ${mediumWords(disk.stored)} would be ${durationWords(run.simulated)} into it.`}</p>
+            >{`A rehearsal in memory: a real ${mediumWords(disk.stored)} would be ${durationWords(run.simulated)} into it, and take ${durationWords(plan.total.seconds)} in all.`}</p>
           ) : null}
           <Progress
-            percent={Math.round(((stepsDone + (finished ? 0 : share)) / plan.steps.length) * 100)}
+            percent={Math.floor(run.share * 100)}
             status={run.state === 'failed' ? 'exception' : finished ? 'success' : 'active'}
             aria-label="The whole run"
           />
           {run.state === 'running' || run.state === 'stopping' ? (
             // Not where what began the run was pressed: a second press there must not stop it.
-            <Button
-              className={styles.stop}
-              loading={run.state === 'stopping'}
-              disabled={readOnly}
-              onClick={() => void stopRunning(id)}
-            >
-              Stop safely
-            </Button>
+            <div className={styles.stop}>
+              <Button
+                icon={<PauseOutlined />}
+                loading={run.state === 'stopping'}
+                disabled={readOnly}
+                onClick={() => void stopRunning(id)}
+              >
+                Pause
+              </Button>
+              <TellMe />
+            </div>
           ) : null}
         </div>
         {run.error ? <Alert type="error" showIcon title={run.error} className={styles.alert} /> : null}
@@ -99,7 +107,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
             const state = i < stepsDone ? 'done' : i === run.step && !finished ? 'current' : 'waiting';
             return (
               <li key={i} className={styles[state]}>
-                <span aria-hidden>{state === 'done' ? '✓' : i + 1}</span>
+                <span aria-hidden>{state === 'done' ? <CheckOutlined /> : i + 1}</span>
                 <span>
                   {title}
                   <span className={styles.detail}>{detail}</span>
@@ -107,7 +115,9 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
                     <Progress percent={Math.round(share * 100)} size="small" aria-label={title} />
                   ) : null}
                 </span>
-                <span className={styles.time}>{state === 'done' ? 'done' : durationWords(step.cost.seconds)}</span>
+                <span className={styles.time}>
+                  {state === 'done' ? 'done' : state === 'waiting' ? reckoned(i) : null}
+                </span>
               </li>
             );
           })}
@@ -119,7 +129,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
           {run.state === 'stopped' || run.state === 'failed' ? (
             <>
               <Button type="primary" size="large" block disabled={readOnly} onClick={() => void resumeRunning(id)}>
-                Resume the run
+                Go on with the run
               </Button>
               <Popconfirm title="Put everything back as it was?" onConfirm={() => rewind(id)}>
                 <Button block disabled={readOnly}>
@@ -141,8 +151,8 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
 
 const TITLES: Readonly<Record<RunView['state'], string>> = {
   running: 'Running',
-  stopping: 'Stopping at the next safe moment',
-  stopped: 'Stopped safely',
+  stopping: 'Pausing at the next safe moment',
+  stopped: 'Paused safely',
   failed: 'Stopped by a fault',
   finished: 'Finished',
 };
@@ -154,6 +164,21 @@ const WORDS: Readonly<Record<RunView['state'], string>> = {
   failed: 'Nothing is lost. The run can go on where it was.',
   finished: 'Every step is done.',
 };
+
+/** Lets a person be told when a run ends, where the browser can and was not told otherwise. */
+function TellMe() {
+  const [permission, setPermission] = useState(noticesAre);
+  if (permission !== 'default') return null;
+  return (
+    <Button
+      type="text"
+      icon={<BellOutlined />}
+      onClick={() => void Notification.requestPermission().then(setPermission, () => undefined)}
+    >
+      Tell me when it ends
+    </Button>
+  );
+}
 
 /** Draws again every second, so that the time left goes down between reports. */
 function useEverySecond(on: boolean): number {

@@ -1,1 +1,2 @@
 export { Run } from './Run';
+export { RunSigns } from './RunSigns';

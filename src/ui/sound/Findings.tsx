@@ -3,7 +3,7 @@
 import type { Finding } from '@/core/errors';
 import { laidFrom, type MendNote, type SurveyedVolume } from '@/core/inspect';
 import { giveRoom, mendAll, mendNothing } from '@/core/layout';
-import { checkAgain, edit, findMends, look, useBench, useHealth, type Current } from '@/state';
+import { checkAgain, edit, findMends, look, useBench, useHealth, whenWords, type Current } from '@/state';
 import { Alert, Button } from 'antd';
 import type { ReactNode } from 'react';
 import styles from './sound.module.css';
@@ -47,9 +47,7 @@ export function Findings({ current }: { readonly current: Current }) {
             </Button>
           )
         ) : null}
-        {disk.lookedAt ? (
-          <span className={styles.measured}>{`checked ${new Date(disk.lookedAt).toLocaleString()}`}</span>
-        ) : null}
+        {disk.lookedAt ? <span className={styles.measured}>{`checked ${whenWords(disk.lookedAt)}`}</span> : null}
       </div>
       {nothing ? <p>The table and every volume that is known were checked, and nothing was found.</p> : null}
       <List title="The table" findings={survey.findings} mends={table ? TABLE_MEND : []} />

@@ -4,7 +4,7 @@ import { isWhole, sectorsIn, type ScanHit, type ScanRecord } from '@/core/health
 import { hitWords, scanDocument } from '@/core/job';
 import { durationWords } from '@/core/plan';
 import { spaced } from '@/core/size';
-import { dropScan, look, pauseTask, scanDisk, useBench, useHealth, type Current } from '@/state';
+import { agoWords, dropScan, look, pauseTask, scanDisk, useBench, useHealth, whenWords, type Current } from '@/state';
 import { Button, Popconfirm, Progress } from 'antd';
 import { downloadText, useSizes } from '../kit';
 import { DiskColumn } from './DiskColumn';
@@ -65,7 +65,7 @@ function ScanState({ id, scan }: { readonly id: string; readonly scan: ScanRecor
       <h2>{goes ? 'Scanning' : whole ? 'Scanned' : 'Paused'}</h2>
       <p aria-live="polite">{`${size(scan.done)} of ${size(scan.size)} read${goes ? leftWords(scan, task) : ''}`}</p>
       <Progress percent={Math.floor((scan.done / scan.size) * 100)} showInfo={false} aria-label="Scan" />
-      {goes ? null : <p className={styles.measured}>{new Date(scan.updated).toLocaleString()}</p>}
+      {goes ? null : <p className={styles.measured}>{`${whenWords(scan.updated)}, ${agoWords(scan.updated)}`}</p>}
       <div className={styles.buttons}>
         {goes ? (
           <Button onClick={() => void pauseTask(id)}>Pause</Button>

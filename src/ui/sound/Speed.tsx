@@ -2,7 +2,7 @@
 
 import type { Measured, SpeedResult } from '@/core/health';
 import { spaced } from '@/core/size';
-import { dropSpeed, measureDisk, pauseTask, useBench, useHealth, useSpeeds, type Current } from '@/state';
+import { dropSpeed, measureDisk, pauseTask, useBench, useHealth, useSpeeds, whenWords, type Current } from '@/state';
 import { Button, Progress, Select, Table, type TableColumnsType } from 'antd';
 import { useMemo, useState } from 'react';
 import { useSizes } from '../kit';
@@ -75,8 +75,7 @@ export function Speed({ current }: { readonly current: Current }) {
   );
 }
 
-const when = ({ taken }: SpeedResult): string =>
-  new Date(taken).toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' });
+const when = ({ taken }: SpeedResult): string => whenWords(taken);
 const meanOf = ({ course }: SpeedResult): number =>
   course.reduce((sum, c) => sum + c.bytesPerSecond, 0) / Math.max(1, course.length);
 

@@ -11,7 +11,17 @@ import {
   type Current,
   type Stage,
 } from '@/state';
-import { Button, Tooltip } from 'antd';
+import {
+  BgColorsOutlined,
+  CodeOutlined,
+  MoonOutlined,
+  QuestionOutlined,
+  RedoOutlined,
+  SunOutlined,
+  UndoOutlined,
+} from '@ant-design/icons';
+import { Button, Segmented, Tooltip } from 'antd';
+import type { UnitSystem } from '@/core/size';
 import { memo, useDeferredValue } from 'react';
 import styles from './workbench.module.css';
 
@@ -22,6 +32,11 @@ const STAGES: readonly { stage: Stage; word: string }[] = [
   { stage: 'run', word: 'Run' },
   { stage: 'prove', word: 'Prove' },
 ];
+
+type Theme = 'light' | 'dark' | 'system';
+const NEXT_THEME: Readonly<Record<Theme, Theme>> = { system: 'light', light: 'dark', dark: 'system' };
+const THEME_WORDS: Readonly<Record<Theme, string>> = { system: 'as the machine has it', light: 'light', dark: 'dark' };
+const THEME_ICONS = { system: <BgColorsOutlined />, light: <SunOutlined />, dark: <MoonOutlined /> };
 
 interface Props {
   readonly onOpen: (dialog: 'help' | 'commands') => void;
@@ -89,46 +104,42 @@ const HeaderBar = memo(function HeaderBar({ current, onOpen }: Props & { readonl
       <Tooltip title={undoName ? `Undo: ${undoName}` : 'Nothing to undo'}>
         <Button
           aria-label="Undo"
+          icon={<UndoOutlined />}
           disabled={!undoName || busy || readOnly}
           onClick={() => current && undoEdit(current.id)}
-        >
-          ↶
-        </Button>
+        />
       </Tooltip>
       <Tooltip title={redoName ? `Redo: ${redoName}` : 'Nothing to redo'}>
         <Button
           aria-label="Redo"
+          icon={<RedoOutlined />}
           disabled={!redoName || busy || readOnly}
           onClick={() => current && redoEdit(current.id)}
-        >
-          ↷
-        </Button>
+        />
       </Tooltip>
-      <Tooltip title="Switch between GiB (1024) and GB (1000)">
-        <Button
-          aria-label={`Units: ${units === 'binary' ? 'GiB' : 'GB'}`}
-          onClick={() => look({ units: units === 'binary' ? 'decimal' : 'binary' })}
-        >
-          {units === 'binary' ? 'GiB' : 'GB'}
-        </Button>
+      <Tooltip title="Sizes in GiB of 1024, as systems show them, or in GB of 1000, as boxes print them">
+        <Segmented<UnitSystem>
+          aria-label="Units"
+          value={units}
+          onChange={(wanted) => look({ units: wanted })}
+          options={[
+            { value: 'binary', label: 'GiB' },
+            { value: 'decimal', label: 'GB' },
+          ]}
+        />
       </Tooltip>
-      <Tooltip title={`Theme: ${theme}`}>
+      <Tooltip title={`Theme: ${THEME_WORDS[theme]}. Press for ${THEME_WORDS[NEXT_THEME[theme]]}`}>
         <Button
           aria-label={`Theme: ${theme}`}
-          onClick={() => look({ theme: theme === 'system' ? 'light' : theme === 'light' ? 'dark' : 'system' })}
-        >
-          ◐
-        </Button>
+          icon={THEME_ICONS[theme]}
+          onClick={() => look({ theme: NEXT_THEME[theme] })}
+        />
       </Tooltip>
       <Tooltip title="Commands (Ctrl+K)">
-        <Button aria-label="Commands" onClick={() => onOpen('commands')}>
-          ⌘
-        </Button>
+        <Button aria-label="Commands" icon={<CodeOutlined />} onClick={() => onOpen('commands')} />
       </Tooltip>
-      <Tooltip title="Help (?)">
-        <Button aria-label="Help" onClick={() => onOpen('help')}>
-          ?
-        </Button>
+      <Tooltip title="Guide and keys (?)">
+        <Button aria-label="Help" icon={<QuestionOutlined />} onClick={() => onOpen('help')} />
       </Tooltip>
     </header>
   );

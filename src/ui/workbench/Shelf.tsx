@@ -7,6 +7,7 @@ import {
   look,
   mediumWords,
   useBench,
+  useFindingWords,
   useScanWords,
   useTie,
   type BenchDisk,
@@ -51,6 +52,7 @@ const ShelfPlate = memo(function ShelfPlate({ disk, current, job }: ShelfDiskPro
   const run = useBench((s) => s.runs[stored.id]);
   const tie = useTie(stored.id);
   const scanWords = useScanWords(stored.id);
+  const findings = useFindingWords(stored.id);
   const changes = changesIn(job);
   const unfinished = run !== undefined && run.state !== 'finished';
   const go = (): void =>
@@ -78,8 +80,8 @@ const ShelfPlate = memo(function ShelfPlate({ disk, current, job }: ShelfDiskPro
         ) : scanWords ? (
           <span className={styles.changed}>{scanWords}</span>
         ) : (
-          <span className={failingWords(stored) ? styles.changed : undefined}>
-            {failingWords(stored) ?? mediumWords(stored)}
+          <span className={(findings ?? failingWords(stored)) ? styles.changed : undefined}>
+            {findings ?? failingWords(stored) ?? mediumWords(stored)}
           </span>
         )}
       </span>

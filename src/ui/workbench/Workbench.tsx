@@ -10,7 +10,7 @@ import { antTheme } from '../kit';
 import { Look } from '../look';
 import { Prove } from '../prove';
 import { Review } from '../review';
-import { Run } from '../run';
+import { Run, RunSigns } from '../run';
 import { Sound } from '../sound';
 import { Commands } from './Commands';
 import { JobDialog } from '../papers';
@@ -63,6 +63,7 @@ export function Workbench() {
   return (
     <ConfigProvider theme={theme}>
       <div className={styles.app} onDragOver={(e) => e.preventDefault()} onDrop={(e) => void drop(e)}>
+        <RunSigns />
         <Header onOpen={setDialog} />
         <Notices />
         <StageInHand />
