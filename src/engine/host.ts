@@ -21,11 +21,14 @@ import type {
   EngineApi,
   ExportListener,
   FolderItem,
+  Found,
   ImageFormat,
+  Notable,
   OpenedImage,
   OpenHow,
   OpenListener,
   ProgressListener,
+  RoomItem,
   RunHow,
   RunStatus,
   StorageUse,
@@ -97,6 +100,21 @@ export class EngineHost implements EngineApi {
   async folder(id: string, number: number, path: string): Promise<FolderItem[]> {
     this.#runs.assertNone(id);
     return (await this.#disks.index(id, number)).list(path);
+  }
+
+  async findFiles(id: string, number: number, path: string, text: string): Promise<Found> {
+    this.#runs.assertNone(id);
+    return (await this.#disks.index(id, number)).find(path, text);
+  }
+
+  async notable(id: string, number: number, path: string): Promise<Notable> {
+    this.#runs.assertNone(id);
+    return (await this.#disks.index(id, number)).notable(path);
+  }
+
+  async room(id: string, number: number, path: string): Promise<RoomItem[]> {
+    this.#runs.assertNone(id);
+    return (await this.#disks.index(id, number)).room(path);
   }
 
   async beyond(id: string, number: number, end: number): Promise<Beyond> {

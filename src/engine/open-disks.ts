@@ -4,12 +4,13 @@ import { CoreError } from '@/core/errors';
 import type { Volume } from '@/core/fs';
 import { fingerprintImage, sameContent, sameImage, type ImageFingerprint } from '@/core/image';
 import type { OpenVolume, Survey } from '@/core/inspect';
-import { buildPracticeDisk, mediumOf, type Recipe } from '@/core/practice';
+import { buildPracticeDisk, mediumOf, recipeSize, type Recipe } from '@/core/practice';
 import { openImageDevice, Session } from '@/core/session';
 import { BlobSource } from './blob-source';
 import { BuildQueue } from './build-queue';
 import type { Database } from './database';
 import { FolderIndex } from './folder-index';
+import { PatientDevice } from './patient-device';
 import type { OpenedImage, OpenHow, OpenListener } from './protocol';
 import { DexieOverlayStore } from './stores';
 
@@ -43,8 +44,12 @@ export class OpenDisks {
 
   openPractice(id: string, recipe: Recipe): Promise<Survey> {
     return this.#builds.add(id, async (between) => {
-      const base = await buildPracticeDisk(recipe, undefined, between);
-      return this.#open(id, recipe.name, base, { medium: (overlay) => new MediumDevice(overlay, mediumOf(recipe)) });
+      const base = new PatientDevice(recipeSize(recipe), recipe.sectorSize, between);
+      await buildPracticeDisk(recipe, base);
+      const medium = (overlay: OverlayDevice): MediumDevice => new MediumDevice(overlay, mediumOf(recipe));
+      const survey = await this.#open(id, recipe.name, base, { medium });
+      base.ready();
+      return survey;
     });
   }
 

@@ -19,6 +19,28 @@ export interface FolderItem extends FileEntry {
   readonly totalFiles: number;
 }
 
+/** What was found by name: the first of it, and how much there is in all. */
+export interface Found {
+  readonly total: number;
+  readonly items: readonly FolderItem[];
+}
+
+/** Files that somebody who needs room looks at first. */
+export interface Notable {
+  readonly biggest: readonly FolderItem[];
+  readonly oldest: readonly FolderItem[];
+}
+
+/** A part of what a folder takes: a folder, a file, or all that is smaller. */
+export interface RoomItem {
+  readonly path: string;
+  readonly name: string;
+  readonly kind: 'folder' | 'file' | 'rest';
+  readonly bytes: number;
+  readonly files: number;
+  readonly inside?: readonly RoomItem[];
+}
+
 /** Where an unfinished or finished run is. */
 export interface RunStatus {
   readonly plan: Plan;
@@ -87,6 +109,11 @@ export interface EngineApi {
   forget(id: string): Promise<void>;
   survey(id: string): Promise<Survey>;
   folder(id: string, number: number, path: string): Promise<FolderItem[]>;
+  /** What is called so below a folder. */
+  findFiles(id: string, number: number, path: string, text: string): Promise<Found>;
+  notable(id: string, number: number, path: string): Promise<Notable>;
+  /** What takes the room of a folder, two levels deep. */
+  room(id: string, number: number, path: string): Promise<RoomItem[]>;
   beyond(id: string, number: number, end: number): Promise<Beyond>;
   /** What the files of a volume, or below one of its folders, are like. */
   facts(id: string, number: number, folder?: string): Promise<FileFacts>;

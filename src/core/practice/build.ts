@@ -35,17 +35,14 @@ export function recipeSize(recipe: Recipe): number {
 /**
  * Builds a practice disk.
  * @param disk where to build it, zeros; a sparse device of the right size by default
- * @param between awaited between two files, so that others may have their turn
  * @throws CoreError `recipe.invalid`, and whatever a driver refuses
  */
 export async function buildPracticeDisk(
   recipe: Recipe,
   disk: BlockDevice = new SparseDevice(recipeSize(recipe), recipe.sectorSize),
-  between: () => Promise<void> = () => Promise.resolve(),
 ): Promise<BlockDevice> {
   const layout = layOut(recipe, disk.size);
-  for (const [i, volume] of layout.volumes.entries())
-    await buildVolume(recipe, disk, recipe.volumes[i]!, volume, between);
+  for (const [i, volume] of layout.volumes.entries()) await buildVolume(recipe, disk, recipe.volumes[i]!, volume);
   if (layout.table !== 'none') {
     const blank = await surveyDisk(new SparseDevice(disk.size, disk.sectorSize));
     await writeTable(disk, tableFor({ ...blank, partitions: blankTable(recipe) }, layout));
@@ -110,7 +107,6 @@ async function buildVolume(
   disk: BlockDevice,
   volume: RecipeVolume,
   { start, length }: LaidVolume,
-  between: () => Promise<void>,
 ): Promise<void> {
   const seed = seedOf(`${recipe.id}/${start}`);
   if (volume.fileSystem === 'unknown') {
@@ -128,7 +124,7 @@ async function buildVolume(
   const opened = await driver.open(window);
   await applyNow(disk, start, await opened.allocation(), async (tx) => {
     const writer = await opened.writer(tx);
-    await fillVolume(writer, volume.fill, seed, between);
+    await fillVolume(writer, volume.fill, seed);
     await writer.finish();
   });
 }

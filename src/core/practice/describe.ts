@@ -65,12 +65,16 @@ export function recipeFrom(input: Description, id: string): Recipe {
   });
 }
 
+const LEAST_FILES = 32;
+const SMALL = 4096;
+
 function fillFor(bytes: number): RecipeFill[] {
   const out: RecipeFill[] = [];
   let left = bytes;
   for (const { folder, share, each, most, near, fragments } of SPREAD) {
     const part = bytes * share;
-    const count = Math.min(most, Math.floor(part / each));
+    // With few files their sizes would be far from what they are on average.
+    const count = Math.min(most, Math.max(Math.floor(part / each), Math.min(LEAST_FILES, Math.floor(part / SMALL))));
     if (count === 0) continue;
     const size = Math.floor(part / count);
     // Sizes lean towards the small end, so that on average a file has a third of the way to the largest.

@@ -34,16 +34,11 @@ const DEFAULT_TO = '2026-10-31';
 const FRAGMENT_EVERY = 4;
 
 /** Writes everything a recipe wants on a volume. `seed` makes content and order repeatable. */
-export async function fillVolume(
-  writer: VolumeWriter,
-  fills: readonly RecipeFill[],
-  seed: number,
-  between: () => Promise<void>,
-): Promise<void> {
+export async function fillVolume(writer: VolumeWriter, fills: readonly RecipeFill[], seed: number): Promise<void> {
   const folders = new Set<string>(['']);
   for (const [index, fill] of fills.entries()) {
     if ('file' in fill) await writeOne(writer, folders, fill, seed + index);
-    else await writeTree(writer, folders, fill, seed + index, between);
+    else await writeTree(writer, folders, fill, seed + index);
   }
 }
 
@@ -89,13 +84,7 @@ async function writeOne(writer: VolumeWriter, folders: Set<string>, fill: FileFi
   });
 }
 
-async function writeTree(
-  writer: VolumeWriter,
-  folders: Set<string>,
-  fill: TreeFill,
-  seed: number,
-  between: () => Promise<void>,
-): Promise<void> {
+async function writeTree(writer: VolumeWriter, folders: Set<string>, fill: TreeFill, seed: number): Promise<void> {
   const random = seededRandom(seedOf(`${seed}/${fill.folder}/${fill.name}`));
   const [low, high] = [bytesOf(fill.smallest), bytesOf(fill.largest)];
   const [from, to] = [Date.parse(fill.from ?? DEFAULT_FROM), Date.parse(fill.to ?? DEFAULT_TO)];
@@ -113,7 +102,6 @@ async function writeTree(
     const content = { kind: 'procedural' as const, seed: seedOf(`${seed}/${folder}/${name}`), size };
     const own = { ...facts(modified, near, fragments, undefined), ...(owner ? { owner } : {}) };
     await writer.writeFile(folder ? `${folder}/${name}` : name, content, own);
-    await between();
   }
 }
 

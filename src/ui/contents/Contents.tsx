@@ -1,124 +1,141 @@
 'use client';
 
-import type { FileEntry } from '@/core/fs';
 import type { SurveyedVolume } from '@/core/inspect';
-import { engine, given, type FolderItem } from '@/engine';
-import { Alert, Breadcrumb, Button, Drawer, Table, type TableColumnsType } from 'antd';
-import { useEffect, useState } from 'react';
-import { download, useSizes } from '../kit';
-import { previewWords } from './preview';
+import type { Role } from '@/core/layout';
+import { engine, given, type FolderItem, type Found } from '@/engine';
+import { PieChartOutlined, SearchOutlined, UnorderedListOutlined } from '@ant-design/icons';
+import { Alert, Breadcrumb, Button, Input, Segmented } from 'antd';
+import { useDeferredValue, useEffect, useState } from 'react';
+import { download } from '../kit';
+import { FileTable } from './FileTable';
+import { Preview } from './Preview';
+import { plain } from './plain';
+import { Room } from './Room';
 import styles from './contents.module.css';
 
 interface Props {
   readonly diskId: string;
   readonly volume: SurveyedVolume;
+  readonly role: Role;
 }
 
-const PREVIEW_BYTES = 4096;
+type View = 'files' | 'room';
 
-/** A volume's files: browse, look into one, save one out. */
-export function Contents({ diskId, volume }: Props) {
-  const size = useSizes();
+/** A volume's files: browse, find by name, see where the room goes, look into one, save one out. */
+export function Contents({ diskId, volume, role }: Props) {
   const [path, setPath] = useState('');
-  const [loaded, setLoaded] = useState<{ path: string; items: readonly FolderItem[] }>();
+  const [text, setText] = useState('');
+  const [view, setView] = useState<View>('files');
   const [fault, setFault] = useState<string>();
-  const [preview, setPreview] = useState<{ entry: FileEntry; words: string }>();
+  const [preview, setPreview] = useState<FolderItem>();
   const { number } = volume;
-
-  useEffect(() => {
-    let live = true;
-    engine('folder', diskId, number, path).then(
-      (items) => live && setLoaded({ path, items }),
-      (error: Error) => live && setFault(error.message),
-    );
-    return () => void (live = false);
-  }, [diskId, number, path]);
-
-  const items = loaded?.path === path ? loaded.items : undefined;
-  const act = (work: Promise<unknown>): void => void work.catch((error: Error) => setFault(error.message));
-  const show = async (entry: FolderItem): Promise<void> => {
-    const bytes = await engine('preview', diskId, number, plain(entry), PREVIEW_BYTES);
-    setPreview({ entry, words: previewWords(bytes) });
+  const wanted = useDeferredValue(text.trim());
+  const { items, total } = useItems({ diskId, number, path, text: wanted }, setFault);
+  const go = (to: string): void => {
+    setPath(to);
+    setText('');
   };
-  const save = (entry: FolderItem): Promise<void> =>
-    download(entry.name, entry.size, (port) => engine('serveFile', diskId, number, plain(entry), given(port)));
-
-  const columns: TableColumnsType<FolderItem> = [
-    {
-      title: 'Name',
-      ellipsis: true,
-      dataIndex: 'name',
-      render: (_, item) =>
-        item.kind === 'folder' ? (
-          <Button type="link" size="small" className={styles.name} onClick={() => setPath(item.path)}>
-            {`${item.name}/`}
-          </Button>
-        ) : (
-          <span className={styles.name}>{item.name}</span>
-        ),
-    },
-    { title: 'Size', align: 'right', width: 110, render: (_, item) => size(item.totalBytes) },
-    { title: 'Files', align: 'right', width: 80, render: (_, item) => (item.kind === 'folder' ? item.totalFiles : '') },
-    {
-      title: 'Modified',
-      width: 180,
-      render: (_, item) => (
-        <span className={styles.date}>{item.times.modified?.replace('T', ' ').slice(0, 16) ?? ''}</span>
-      ),
-    },
-    {
-      title: 'Actions',
-      width: 140,
-      render: (_, item) =>
-        item.kind === 'file' ? (
-          <>
-            <Button type="link" size="small" onClick={() => act(show(item))} aria-label={`Look into ${item.name}`}>
-              Look
-            </Button>
-            <Button type="link" size="small" onClick={() => act(save(item))} aria-label={`Save ${item.name}`}>
-              Save
-            </Button>
-          </>
-        ) : null,
-    },
-  ];
+  const save = (entry: FolderItem): void =>
+    void download(entry.name, entry.size, (port) =>
+      engine('serveFile', diskId, number, plain(entry), given(port)),
+    ).catch((error: Error) => setFault(error.message));
   const parts = path === '' ? [] : path.split('/');
   return (
     <section aria-label="Contents">
-      <Breadcrumb
-        className={styles.crumbs}
-        items={[
-          { title: crumb(volume.info?.label || `Volume ${number}`, () => setPath('')) },
-          ...parts.map((part, i) => ({ title: crumb(part, () => setPath(parts.slice(0, i + 1).join('/'))) })),
-        ]}
-      />
+      <div className={styles.bar}>
+        <Breadcrumb
+          className={styles.crumbs}
+          items={[
+            { title: crumb(volume.info?.label || `Volume ${number}`, () => go('')) },
+            ...parts.map((part, i) => ({ title: crumb(part, () => go(parts.slice(0, i + 1).join('/'))) })),
+          ]}
+        />
+        <span className={styles.search}>
+          <Input
+            allowClear
+            size="small"
+            prefix={<SearchOutlined />}
+            aria-label="Find by name"
+            placeholder={path === '' ? 'Find by name' : `Find by name in ${parts.at(-1)}`}
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+          />
+        </span>
+        <Segmented<View>
+          size="small"
+          value={view}
+          onChange={setView}
+          options={[
+            { value: 'files', label: 'Files', icon: <UnorderedListOutlined /> },
+            { value: 'room', label: 'Where the room goes', icon: <PieChartOutlined /> },
+          ]}
+        />
+      </div>
       {fault ? <Alert type="error" title={fault} closable={{ onClose: () => setFault(undefined) }} showIcon /> : null}
-      <Table<FolderItem>
-        size="small"
-        rowKey="id"
-        columns={columns}
-        dataSource={items ?? []}
-        loading={!items}
-        pagination={false}
-        virtual
-        scroll={{ y: 330, x: 700 }}
-        locale={{ emptyText: items ? 'This folder is empty.' : ' ' }}
-      />
-      <Drawer
-        open={preview !== undefined}
+      {total !== undefined ? (
+        <p
+          className={styles.found}
+          role="status"
+        >{`${total} found${total > (items?.length ?? 0) ? `, the first ${items?.length} shown` : ''}`}</p>
+      ) : null}
+      {view === 'room' && wanted === '' ? (
+        <Room
+          diskId={diskId}
+          number={number}
+          path={path}
+          role={role}
+          onGo={go}
+          onPreview={setPreview}
+          onFault={setFault}
+        />
+      ) : (
+        <FileTable
+          items={items}
+          whole={total !== undefined}
+          onGo={go}
+          onPreview={setPreview}
+          onSave={save}
+          empty={wanted === '' ? 'This folder is empty.' : 'Nothing here is called that.'}
+        />
+      )}
+      <Preview
+        diskId={diskId}
+        number={number}
+        item={preview}
         onClose={() => setPreview(undefined)}
-        title={preview?.entry.path}
-        size="large"
-      >
-        <pre className={styles.preview}>{preview?.words}</pre>
-      </Drawer>
+        onFault={setFault}
+      />
     </section>
   );
 }
 
-/** The entry without what was summed up for the list. */
-function plain({ path, kind, size, times, attributes, id }: FolderItem): FileEntry {
-  return { path, kind, size, times, attributes, id };
+interface Asked {
+  readonly diskId: string;
+  readonly number: number;
+  readonly path: string;
+  readonly text: string;
+}
+
+/** A folder's content, or what was found below it; nothing while the engine looks. */
+function useItems(
+  { diskId, number, path, text }: Asked,
+  onFault: (message: string) => void,
+): { items: readonly FolderItem[] | undefined; total: number | undefined } {
+  const key = JSON.stringify([diskId, number, path, text]);
+  const [loaded, setLoaded] = useState<{ key: string; items: readonly FolderItem[]; total: number | undefined }>();
+  useEffect(() => {
+    let live = true;
+    const asked: Promise<Found | FolderItem[]> =
+      text === '' ? engine('folder', diskId, number, path) : engine('findFiles', diskId, number, path, text);
+    asked.then(
+      (found) => live && setLoaded({ key, ...('total' in found ? found : { items: found, total: undefined }) }),
+      (error: Error) => live && onFault(error.message),
+    );
+    return () => void (live = false);
+  }, [key, diskId, number, path, text, onFault]);
+  // While somebody types, what was found last stays.
+  const shown = loaded && (loaded.key === key || (text !== '' && loaded.total !== undefined)) ? loaded : undefined;
+  return { items: shown?.items, total: shown?.total };
 }
 
 function crumb(text: string, go: () => void) {

@@ -1,7 +1,7 @@
 'use client';
 
 import { knownInfo, type SurveyedVolume } from '@/core/inspect';
-import { formatBytes, formatSize } from '@/core/size';
+import { formatBytes, formatSize, spaced } from '@/core/size';
 import { look, mediumWords, useBench, type Current } from '@/state';
 import { Alert, Button, Table, type TableColumnsType } from 'antd';
 import { useState } from 'react';
@@ -44,7 +44,7 @@ export function Look({ current }: { readonly current: Current }) {
     { title: 'Size', align: 'right', width: 100, render: (_, v) => size(v.length) },
     { title: 'In use', align: 'right', width: 100, render: (_, v) => (knownInfo(v) ? size(knownInfo(v)!.used) : '') },
     { title: 'Floor', align: 'right', width: 100, render: (_, v) => (v.limits ? size(v.limits.floor.bytes) : '') },
-    { title: 'Files', align: 'right', width: 80, render: (_, v) => (knownInfo(v) ? v.files : '') },
+    { title: 'Files', align: 'right', width: 80, render: (_, v) => (knownInfo(v) ? spaced(v.files) : '') },
   ];
   const findings = [...survey.findings, ...survey.volumes.flatMap((v) => v.findings)];
   return (
@@ -89,7 +89,12 @@ export function Look({ current }: { readonly current: Current }) {
         onRow={(v) => ({ onClick: () => knownInfo(v) && setNumber(v.number) })}
       />
       {volume && knownInfo(volume) ? (
-        <Contents key={`${current.id}-${volume.number}`} diskId={current.id} volume={volume} />
+        <Contents
+          key={`${current.id}-${volume.number}`}
+          diskId={current.id}
+          volume={volume}
+          role={letterOf(volume)?.role ?? volume.role}
+        />
       ) : null}
     </div>
   );

@@ -101,7 +101,7 @@ export function LostVolumes({ current }: { readonly current: Current }) {
           pagination={false}
         />
       ) : null}
-      {inHand ? <Contents key={`${id}-${inHand.number}`} diskId={id} volume={inHand} /> : null}
+      {inHand ? <Contents key={`${id}-${inHand.number}`} diskId={id} volume={inHand} role={inHand.role} /> : null}
     </div>
   );
 }
