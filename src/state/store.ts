@@ -100,6 +100,8 @@ export interface BenchState extends View {
   readonly pace: Pace;
   readonly tab: LookTab;
   readonly selected?: VolumeId | undefined;
+  /** Volumes in hand beside the one that is selected. */
+  readonly also: readonly VolumeId[];
   /** A volume that was just made, whose size is what a person types next. */
   readonly fresh?: VolumeId | undefined;
   readonly refusal?: { readonly reason: string; readonly nearest?: number } | undefined;
@@ -134,6 +136,7 @@ export const useBench = create<BenchState>(() => ({
   health: {},
   pace: USUAL_PACE,
   tab: 'volumes',
+  also: [],
   looked: {},
   stage: 'bench',
   units: 'binary',

@@ -22,11 +22,18 @@ export async function keptView(): Promise<Partial<View>> {
 
 /** Changes what is looked at, and keeps it. */
 export function look(
-  view: Partial<View> & { selected?: VolumeId | undefined; fresh?: VolumeId | undefined; tab?: LookTab },
+  view: Partial<View> & {
+    selected?: VolumeId | undefined;
+    also?: readonly VolumeId[];
+    fresh?: VolumeId | undefined;
+    tab?: LookTab;
+  },
 ): void {
   wentSomewhere = true;
   const stays = view.stage === undefined && view.currentId === undefined;
-  set({ ...view, refusal: undefined, note: undefined, ...(stays ? {} : { asking: undefined }) });
+  // Whoever takes another volume in hand lets go of the others.
+  const also = 'selected' in view || !stays ? { also: [] } : {};
+  set({ ...also, ...view, refusal: undefined, note: undefined, ...(stays ? {} : { asking: undefined }) });
   const { currentId, stage, units, theme } = get();
   void keep(() => db.settings.put({ key: 'view', value: { currentId, stage, units, theme } }));
 }

@@ -23,6 +23,13 @@ export function leastHeadroom({ role, length }: Pick<LaidVolume, 'role' | 'lengt
   return role === 'data' ? SHARE * length : 0;
 }
 
+/** The length at which a volume has the headroom that is advised, and no more. Bytes. */
+export function roomyLength(used: number, role: LaidVolume['role']): number {
+  const share = used / (1 - SHARE);
+  if (role === 'system') return Math.max(share, used + SYSTEM_LEAST);
+  return role === 'data' ? share : used;
+}
+
 /** Why a volume is tight, or undefined when it is not. */
 export function headroomAdvice(survey: Survey, volume: LaidVolume): string | undefined {
   if (volume.origin.kind === 'new' || volume.format) return undefined;

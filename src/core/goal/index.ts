@@ -2,7 +2,7 @@ export { gatherFacts } from './file-facts';
 export type { FileFacts, Slack, SpaceItem } from './file-facts';
 export { copyDisk } from './copy-disk';
 export type { Sharing } from './copy-disk';
-export { headroomAdvice, inUse, usedOf } from './headroom';
+export { headroomAdvice, inUse, roomyLength, usedOf } from './headroom';
 export { giveOwnVolume, sizeForFolders } from './own-volume';
 export type { PickedFolder } from './own-volume';
 export { newVolumeSpec, proposedKeep } from './proposals';

@@ -47,7 +47,8 @@ export const refuse = (reason: string, nearest?: number): Edited => ({
   reason,
   ...(nearest === undefined ? {} : { nearest }),
 });
-const done = (layout: Layout, name: string, notes: readonly string[] = []): Edited => ({
+/** An edit that can be, with its name for undo. */
+export const done = (layout: Layout, name: string, notes: readonly string[] = []): Edited => ({
   ok: true,
   layout,
   name,

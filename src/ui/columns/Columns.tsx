@@ -14,6 +14,7 @@ import {
   type VolumeId,
 } from '@/core/layout';
 import { useLayoutEffect, useMemo, useRef, useState } from 'react';
+import { MIB } from '@/core/size';
 import { useSizes } from '../kit';
 import type { SourceDisk, VolumeCourse } from '@/core/plan';
 import {
@@ -29,9 +30,11 @@ import {
 } from '@/core/report';
 import { MovingBands } from './MovingBands';
 import { CourseMarks } from './CourseMarks';
-import { EdgeHandle, type EdgeActions } from './EdgeHandle';
+import { EdgeHandle, GRIP, type EdgeActions } from './EdgeHandle';
+import { EdgeWords } from './EdgeWords';
 import { GapShape } from './GapShape';
 import { SectionShape, type SectionActions } from './SectionShape';
+import { snapLength, snapStart } from './snap';
 import { SourceColumn } from './SourceColumn';
 import { ScaleMarks } from './ScaleMarks';
 import styles from './columns.module.css';
@@ -55,7 +58,12 @@ interface Props {
   readonly readOnly?: boolean;
   /** How far a run is with each volume: how much of its band is filled, and what was checked and proven. */
   readonly courses?: ReadonlyMap<VolumeId, VolumeCourse>;
-  readonly onSelect?: (id: VolumeId) => void;
+  /** Volumes in hand beside the one that is selected. */
+  readonly also?: readonly VolumeId[];
+  /** Bytes that the plan carries, as far as that is known while an edge is dragged. */
+  readonly carries?: number | undefined;
+  /** Takes a volume in hand, alone or together with those that are. */
+  readonly onSelect?: (id: VolumeId, together: boolean) => void;
   readonly onCreate?: (gap: Gap) => void;
   readonly onResize?: (id: VolumeId, length: number, gesture?: string) => void;
   readonly onStart?: (id: VolumeId, start: number, gesture?: string) => void;
@@ -69,7 +77,7 @@ const BOTTOM = 16;
 const GAP = 3;
 const LEAST = 22;
 const SCALE = 76;
-const MARKS = 92;
+const MARKS = 122;
 /** The width of another disk’s column, and with the room before it. */
 const SLIM = 72;
 const SLIM_PITCH = 170;
@@ -81,7 +89,7 @@ const QUIET_BELOW = 40;
 
 /** The two columns, Now and Planned, joined by bands. Edits are made on the planned one. */
 export function Columns(props: Props) {
-  const { usedOf, now, planned, bounds, selected, note, onSelect, onCreate, onResize, onMove, courses } = props;
+  const { usedOf, now, planned, bounds, selected, note, onSelect, onCreate, onResize, onMove, courses, also } = props;
   const frame = useRef<HTMLDivElement>(null);
   const [box, setBox] = useState({ width: 660, height: 600 });
   useLayoutEffect(() => {
@@ -175,7 +183,7 @@ export function Columns(props: Props) {
               width={width}
               planned
               done={props.done}
-              selected={selected === s.volume.id}
+              selected={selected === s.volume.id || (also?.includes(s.volume.id) ?? false)}
               movable={onMove !== undefined && !s.volume.guarded && planned.table !== 'none'}
               actions={onSelect ? actions : undefined}
             />
@@ -200,6 +208,7 @@ export function Columns(props: Props) {
             selected={selected}
             actions={actions}
             dragged={dragged}
+            carries={props.carries}
           />
         ) : null}
       </svg>
@@ -240,7 +249,7 @@ function actionsOn(latest: Latest, dragging: (id: VolumeId | undefined) => void)
     else onStart?.(id, Math.max(0, bytes), gesture);
   };
   return {
-    select: (id) => now().props.onSelect?.(id),
+    select: (id, together) => now().props.onSelect?.(id, together),
     drag: (id, from, pixels, gesture) =>
       atFrame(() => {
         const { bytesPerPixel } = now().right;
@@ -251,10 +260,15 @@ function actionsOn(latest: Latest, dragging: (id: VolumeId | undefined) => void)
       place(id, volumeOf(now().props.planned, id).start + steps * snapStep(now().right.bytesPerPixel)),
     pass: (id, neighbours) => now().props.onPass?.(id, neighbours),
     grab: (value, gesture) => ({ value, gesture, bytesPerPixel: now().right.bytesPerPixel }),
-    dragEdge: (id, edge, { value, bytesPerPixel, gesture }, pixels) =>
+    dragEdge: (id, edge, { value, bytesPerPixel, gesture }, pixels, freely) =>
       atFrame(() => {
-        const step = snapStep(bytesPerPixel);
-        setEdge(id, edge, Math.round((value + pixels * bytesPerPixel) / step) * step, gesture);
+        const { planned, bounds, usedOf } = now().props;
+        const volume = volumeOf(planned, id);
+        const wanted = value + pixels * bytesPerPixel;
+        if (freely) return setEdge(id, edge, Math.round(wanted / MIB) * MIB, gesture);
+        const range = edge === 'end' ? endRange(planned, bounds, volume) : startRange(planned, bounds, volume);
+        const at = { bytesPerPixel, ...range, used: usedOf(volume) };
+        setEdge(id, edge, edge === 'end' ? snapLength(wanted, volume, at) : snapStart(wanted, at), gesture);
       }),
     nudgeEdge: (id, edge, steps) => {
       const { start, length } = volumeOf(now().props.planned, id);
@@ -288,13 +302,15 @@ interface EdgesProps {
   readonly width: number;
   readonly selected: VolumeId | undefined;
   readonly dragged: VolumeId | undefined;
+  readonly carries: number | undefined;
   readonly actions: EdgeActions;
 }
 
 /** The draggable ends, the floor of the volume in hand, and the offset of its end. */
-function Edges({ column, planned, bounds, x, width, selected, dragged, actions }: EdgesProps) {
+function Edges({ column, planned, bounds, x, width, selected, dragged, carries, actions }: EdgesProps) {
   const size = useSizes();
   const shown = dragged ?? selected;
+  const beside = x + width + GRIP + 8;
   return (
     <>
       {column.sections.map((section) => {
@@ -312,23 +328,23 @@ function Edges({ column, planned, bounds, x, width, selected, dragged, actions }
               <g aria-hidden>
                 <line
                   x1={x - 14}
-                  x2={x + width + 8}
+                  x2={beside - 4}
                   y1={floorY}
                   y2={floorY}
                   stroke="var(--danger)"
                   strokeWidth={1.5}
                   strokeDasharray="3 3"
                 />
-                <text x={x + width + 12} y={floorY - 3} className={styles.floor}>
+                <text x={beside} y={floorY - 3} className={styles.floor}>
                   floor
                 </text>
-                <text x={x + width + 12} y={floorY + 11} className={styles.floor}>
+                <text x={beside} y={floorY + 11} className={styles.floor}>
                   {size(least)}
                 </text>
               </g>
             ) : null}
             {inHand && (floorY === undefined || Math.abs(floorY - y) > 24) ? (
-              <text x={x + width + 12} y={y + 4} className={styles.mark}>
+              <text x={beside} y={y + 4} className={styles.mark}>
                 {size(endOf(volume))}
               </text>
             ) : null}
@@ -345,6 +361,9 @@ function Edges({ column, planned, bounds, x, width, selected, dragged, actions }
               quiet={quiet}
               actions={actions}
             />
+            {dragged === volume.id ? (
+              <EdgeWords planned={planned} volume={volume} x={x - GRIP - 8} y={y} carries={carries} />
+            ) : null}
             {inHand && planned.table !== 'none' ? (
               <EdgeHandle
                 x={x}

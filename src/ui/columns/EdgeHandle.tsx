@@ -30,10 +30,14 @@ interface Props {
 
 type Edge = 'start' | 'end';
 
+/** A grip, in pixels. */
+export const GRIP = 28;
+const TALL = 20;
+
 /** What can be done to an edge: a wish for a size or a start; those of one drag carry the same gesture. */
 export interface EdgeActions {
-  /** So many pixels from where it was when the drag began. */
-  readonly dragEdge: (id: VolumeId, edge: Edge, from: Grabbed, pixels: number) => void;
+  /** So many pixels from where it was when the drag began; freely, it is drawn to nothing. */
+  readonly dragEdge: (id: VolumeId, edge: Edge, from: Grabbed, pixels: number, freely: boolean) => void;
   readonly nudgeEdge: (id: VolumeId, edge: Edge, steps: number) => void;
   readonly setEdge: (id: VolumeId, edge: Edge, bytes: number) => void;
   /** The scale there is when a drag begins, which stays for the drag. */
@@ -46,16 +50,17 @@ export const EdgeHandle = memo(function EdgeHandle(props: Props) {
   const { id, x, width, y, value, least, most, label, words, edge = 'end', quiet, actions } = props;
   const onDragging = (dragging: boolean): void => actions.dragging(dragging ? id : undefined);
   const isStart = edge === 'start';
-  const middle = x + width / 2;
-  // The grip of a start hangs into its own volume, so that it is not on the end of the one before.
-  const [top, tall] = isStart ? [y + 1, 12] : [y - 9, 18];
+  // Grips stand beside the column, of ends on the right and of starts on the left: no name is under one, nor another grip.
+  const left = isStart ? x - GRIP - 2 : x + width + 2;
+  const middle = left + GRIP / 2;
   const begin = useRef<Grabbed>(null);
   const bind = useGesture({
     onDragStart: () => {
       begin.current = actions.grab(value, `${label} ${crypto.randomUUID()}`);
       onDragging(true);
     },
-    onDrag: ({ movement: [, dy] }) => begin.current && actions.dragEdge(id, edge, begin.current, dy),
+    onDrag: ({ movement: [, dy], shiftKey, altKey }) =>
+      begin.current && actions.dragEdge(id, edge, begin.current, dy, shiftKey || altKey),
     onDragEnd: () => onDragging(false),
   });
   const onKeyDown = (event: React.KeyboardEvent): void => {
@@ -81,22 +86,18 @@ export const EdgeHandle = memo(function EdgeHandle(props: Props) {
       aria-valuetext={words}
       onKeyDown={onKeyDown}
     >
-      {isStart ? null : <rect x={x - 8} y={y - 9} width={width + 16} height={18} fill="transparent" />}
+      {isStart ? null : <rect x={x} y={y - 5} width={width} height={10} fill="transparent" />}
       <line
-        x1={isStart ? x : x - 8}
-        x2={isStart ? x + width : x + width + 8}
+        x1={isStart ? x - 2 : x}
+        x2={isStart ? x + width : x + width + 2}
         y1={y}
         y2={y}
         stroke="var(--ink)"
         strokeWidth={2}
       />
-      <rect className={styles.grip} x={middle - 24} y={top} width={48} height={tall} rx={tall / 2} fill="var(--ink)" />
+      <rect className={styles.grip} x={left} y={y - TALL / 2} width={GRIP} height={TALL} rx={6} fill="var(--ink)" />
       <path
-        d={
-          isStart
-            ? `M${middle - 4} ${y + 9} l4 -4 l4 4`
-            : `M${middle - 5} ${y - 2} l5 -4 l5 4 M${middle - 5} ${y + 2} l5 4 l5 -4`
-        }
+        d={`M${middle - 5} ${y - 2} l5 -4 l5 4 M${middle - 5} ${y + 2} l5 4 l5 -4`}
         stroke="var(--panel)"
         strokeWidth={1.5}
         fill="none"

@@ -20,11 +20,15 @@ interface Props {
 
 /** What can be done to a section. Wishes of one drag carry the same gesture and the start there was when it began. */
 export interface SectionActions {
-  readonly select: (id: VolumeId) => void;
+  /** Together: beside what is in hand already. */
+  readonly select: (id: VolumeId, together: boolean) => void;
   readonly drag: (id: VolumeId, from: number, pixels: number, gesture: string) => void;
   readonly nudge: (id: VolumeId, steps: number) => void;
   readonly pass: (id: VolumeId, neighbours: 1 | -1) => void;
 }
+
+type Modified = Pick<React.MouseEvent, 'ctrlKey' | 'metaKey' | 'shiftKey'>;
+const isTogether = (e: Modified | undefined): boolean => e !== undefined && (e.ctrlKey || e.metaKey || e.shiftKey);
 
 const TALL = 84;
 const MEDIUM = 44;
@@ -48,7 +52,7 @@ export const SectionShape = memo(function SectionShape(props: Props) {
   const fillEnd = used === undefined ? y + height : used === 0 ? y : yInSection(section, section.start + used);
   const { full, pale } = roleColours(volume.role);
   const clip = `${planned ? 'p' : 'n'}-${volume.id}`;
-  const onSelect = actions && ((): void => actions.select(volume.id));
+  const onSelect = actions && ((e?: Modified): void => actions.select(volume.id, isTogether(e)));
   const begin = useRef({ start: 0, gesture: '' });
   const bind = useGesture(
     {
@@ -63,7 +67,7 @@ export const SectionShape = memo(function SectionShape(props: Props) {
     { drag: { filterTaps: true, threshold: 6, enabled: movable === true } },
   );
   const onKeyDown = (e: React.KeyboardEvent): void => {
-    if (e.key === 'Enter') return onSelect?.();
+    if (e.key === 'Enter') return onSelect?.(e);
     const way = e.key === 'ArrowUp' ? -1 : e.key === 'ArrowDown' ? 1 : undefined;
     if (way === undefined || !movable || !actions) return;
     e.preventDefault();
@@ -122,8 +126,17 @@ interface TextProps {
   readonly width: number;
 }
 
-/** Whether text of a small section has room beside a gap; a letter takes about eight pixels. */
-const fits = (text: string, width: number): boolean => text.length * 8 < width - 30;
+/** What most letters of a small section take at the most, in pixels. */
+const LETTER = 8;
+
+/** Whether text of a small section has room beside a gap. */
+const fits = (text: string, width: number): boolean => text.length * LETTER < width - 30;
+
+/** As much of a name as there is room for. */
+function cut(name: string, room: number): string {
+  const most = Math.max(1, Math.floor(room / LETTER));
+  return name.length > most ? `${name.slice(0, most - 1)}…` : name;
+}
 
 /** Text is light where it stands on the full colour, ink where it stands on the pale one. */
 function SectionText({ section, used, fillEnd, x, width }: TextProps) {
@@ -135,17 +148,17 @@ function SectionText({ section, used, fillEnd, x, width }: TextProps) {
   const name = volume.label || (volume.letter ? '' : volume.origin.kind === 'new' ? 'New volume' : 'No label');
   if (height < MEDIUM) {
     const middle = y + height / 2 + 4;
-    const shown = [volume.letter, name].filter(Boolean).join('  ');
+    const shown = [volume.letter, name].filter(Boolean).join('  ') || ROLE_WORDS[volume.role];
     if (height < 13) return null;
+    const bytes = size(volume.length);
+    const more = `${title} · ${bytes}`;
     return (
       <g className={styles.small} fill={on(y + height / 2)}>
         <text x={x + 10} y={middle} className={styles.strong}>
-          {shown || ROLE_WORDS[volume.role]}
+          {cut(shown, width - 30 - bytes.length * LETTER)}
         </text>
         <text x={x + width - 10} y={middle} textAnchor="end">
-          {fits(`${shown}${title} · ${size(volume.length)}`, width)
-            ? `${title} · ${size(volume.length)}`
-            : size(volume.length)}
+          {fits(`${shown}${more}`, width) ? more : bytes}
         </text>
       </g>
     );
@@ -173,7 +186,7 @@ function SectionText({ section, used, fillEnd, x, width }: TextProps) {
         </>
       ) : null}
       <text x={x + 10 + chip} y={top} className={styles.name} fill={on(top)}>
-        {name}
+        {cut(name, width - 20 - chip)}
       </text>
       {roomFor(name, role, width - 30 - chip) ? (
         <text x={x + width - 10} y={top} textAnchor="end" className={styles.small} fill={on(top)}>

@@ -42,7 +42,12 @@ export function FileTable({ items, whole, empty, onGo, onPreview, onSave }: Prop
         ),
     },
     { title: 'Size', align: 'right', width: 110, render: (_, item) => size(item.totalBytes) },
-    { title: 'Files', align: 'right', width: 80, render: (_, item) => (item.kind === 'folder' ? spaced(item.totalFiles) : '') },
+    {
+      title: 'Files',
+      align: 'right',
+      width: 80,
+      render: (_, item) => (item.kind === 'folder' ? spaced(item.totalFiles) : ''),
+    },
     {
       title: 'Modified',
       width: 160,

@@ -45,6 +45,7 @@ import { GoalPicker } from '../goals';
 import { TableMenu } from '../table';
 import { WaysView } from '../ways';
 import { WipeDialog, WipeList } from '../wipe';
+import { SeveralInHand } from './SeveralInHand';
 import { SplitDialog } from './SplitDialog';
 import { newVolumeSpec, proposedKeep } from '@/core/goal';
 import { usedBy } from '@/core/report';
@@ -71,14 +72,18 @@ export function Divide({ current }: { readonly current: Current }) {
   const { transfers } = useTransfers(id, planned);
   const moving = useMemo(() => transfers?.map((t) => ({ ...t, bytes: t.facts.bytes })) ?? [], [transfers]);
   const selectedId = useBench((s) => s.selected);
+  const alsoIds = useBench((s) => s.also);
   const readOnly = useBench((s) => s.readOnly);
   const kept = useBench((s) => !s.readOnly && s.full === undefined);
   const asking = useBench((s) => s.asking);
   const fresh = useBench((s) => s.fresh);
   const override = useCallback(() => wish(id, { override: true }), [id]);
   const setAside = useCallback((asideOn: string | undefined) => wish(id, { asideOn }), [id]);
-  const selected =
-    planned.volumes.find((v) => v.id === selectedId) ?? planned.volumes.find((v) => !v.guarded) ?? planned.volumes[0];
+  const selected = planned.volumes.find((v) => v.id === selectedId) ?? mainOf(planned);
+  const also = useMemo(
+    () => alsoIds.filter((v) => v !== selected?.id && planned.volumes.some((w) => w.id === v)),
+    [alsoIds, planned, selected?.id],
+  );
   const laterSelected = laterPlanned.volumes.find((v) => v.id === selected?.id);
 
   const resize = (volumeId: VolumeId, length: number, gesture?: string): void => {
@@ -145,9 +150,7 @@ export function Divide({ current }: { readonly current: Current }) {
         <div className={styles.top}>
           <div>
             <h1>{disk.stored.name}</h1>
-            <p
-              className={styles.sub}
-            >{`${decimal} ${mediumWords(disk.stored)}, shown by the system as ${binary}. Drag an edge on the right, or type a size.`}</p>
+            <p className={styles.sub}>{`${decimal} ${mediumWords(disk.stored)}, shown by the system as ${binary}.`}</p>
           </div>
           <Tools current={later} planned={laterPlanned} bounds={bounds} selected={laterSelected} />
         </div>
@@ -164,7 +167,9 @@ export function Divide({ current }: { readonly current: Current }) {
               sources={sources}
               moving={moving}
               note={kept ? 'saved as you go' : 'not saved'}
-              onSelect={(volumeId) => look({ selected: volumeId })}
+              also={also}
+              carries={later === current ? planView.plan?.total.carries : undefined}
+              onSelect={(volumeId, together) => take(volumeId, together, selected?.id, also)}
               {...(readOnly
                 ? {}
                 : {
@@ -179,7 +184,9 @@ export function Divide({ current }: { readonly current: Current }) {
         )}
       </div>
       <aside className={styles.side}>
-        {selected ? (
+        {also.length > 0 ? (
+          <SeveralInHand id={id} planned={planned} bounds={bounds} ids={[selected!.id, ...also]} />
+        ) : selected ? (
           <VolumeForm
             current={later}
             planned={laterPlanned}
@@ -207,6 +214,20 @@ export function Divide({ current }: { readonly current: Current }) {
       {asking?.kind === 'advice' && selected ? <Advice current={current} planned={planned} volume={selected} /> : null}
     </div>
   );
+}
+
+/** The volume that is in hand before one was taken: the largest that may be changed. */
+export function mainOf({ volumes }: Layout): LaidVolume | undefined {
+  const open = volumes.filter((v) => !v.guarded);
+  return [...(open.length > 0 ? open : volumes)].sort((a, b) => b.length - a.length)[0];
+}
+
+/** Takes a volume in hand; together with others, or lets go of one of them. */
+function take(id: VolumeId, together: boolean, selected: VolumeId | undefined, also: readonly VolumeId[]): void {
+  if (!together || selected === undefined) return look({ selected: id });
+  if (also.includes(id)) return look({ selected, also: also.filter((v) => v !== id) });
+  if (id === selected) return also.length > 0 ? look({ selected: also[0], also: also.slice(1) }) : undefined;
+  look({ selected, also: [...also, id] });
 }
 
 interface ToolsProps {

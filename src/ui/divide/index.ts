@@ -1,1 +1,1 @@
-export { Divide } from './Divide';
+export { Divide, mainOf } from './Divide';

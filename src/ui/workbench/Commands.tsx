@@ -1,18 +1,11 @@
 'use client';
 
 import { useBench, useCurrent } from '@/state';
-import { Input, Modal, type InputRef } from 'antd';
-import {
-  useEffectEvent,
-  useId,
-  useLayoutEffect,
-  useMemo,
-  useRef,
-  useState,
-  type KeyboardEvent,
-  type RefObject,
-} from 'react';
-import { generalCommands, planCommands, type Command } from './commands-list';
+import { Modal } from 'antd';
+import { Command as Palette } from 'cmdk';
+import { useEffectEvent, useLayoutEffect, useMemo, useRef, useState, type RefObject } from 'react';
+import { mainOf } from '../divide';
+import { generalCommands, planCommands, type Command, type CommandGroup } from './commands-list';
 import styles from './workbench.module.css';
 
 interface Props {
@@ -21,10 +14,10 @@ interface Props {
   readonly onHelp: () => void;
 }
 
-/** Everything by name. */
+/** Everything by name: what can be done with the volume in hand first. */
 export function Commands({ open, onClose, onHelp }: Props) {
   const [text, setText] = useState('');
-  const field = useRef<InputRef>(null);
+  const field = useRef<HTMLInputElement>(null);
   useTypedAhead(open, field, (key) => setText((before) => before + key));
   return (
     <Modal
@@ -32,24 +25,25 @@ export function Commands({ open, onClose, onHelp }: Props) {
       onCancel={onClose}
       footer={null}
       title="Commands"
+      width={620}
       destroyOnHidden
       afterOpenChange={(there) => there && field.current?.focus()}
       afterClose={() => setText('')}
     >
-      <Palette field={field} text={text} onText={setText} onClose={onClose} onHelp={onHelp} />
+      <CommandList field={field} text={text} onText={setText} onClose={onClose} onHelp={onHelp} />
     </Modal>
   );
 }
 
 /** Takes what is typed before the field has the focus, which it gets later than a quick hand types. */
-function useTypedAhead(open: boolean, field: RefObject<InputRef | null>, take: (key: string) => void): void {
+function useTypedAhead(open: boolean, field: RefObject<HTMLInputElement | null>, take: (key: string) => void): void {
   const taken = useEffectEvent(take);
   useLayoutEffect(() => {
     if (!open) return;
     let arrived = false;
     const keep = (e: globalThis.KeyboardEvent): void => {
-      const input = field.current?.input;
-      arrived ||= input !== undefined && document.activeElement === input;
+      const input = field.current;
+      arrived ||= input !== null && document.activeElement === input;
       if (arrived || e.key.length !== 1 || e.ctrlKey || e.metaKey || e.altKey) return;
       e.preventDefault();
       e.stopPropagation();
@@ -61,86 +55,78 @@ function useTypedAhead(open: boolean, field: RefObject<InputRef | null>, take: (
   }, [open, field]);
 }
 
-/** Every word that is typed has to be in the name, in any order. */
-function fits(name: string, text: string): boolean {
-  const low = name.toLowerCase();
-  return text
-    .toLowerCase()
-    .split(/\s+/)
-    .every((word) => low.includes(word));
+/** Every word that is typed has to be in the name, or in the other words for it, in any order; the name weighs more. */
+export function weigh(name: string, text: string, others: readonly string[] = []): number {
+  const [low, words] = [name.toLowerCase(), text.toLowerCase().trim().split(/\s+/)];
+  if (words.every((word) => low.includes(word))) return low.startsWith(words.join(' ')) ? 1 : 0.9;
+  const all = `${low} ${others.join(' ').toLowerCase()}`;
+  return words.every((word) => all.includes(word)) ? 0.5 : 0;
 }
 
-interface PaletteProps extends Omit<Props, 'open'> {
-  readonly field: RefObject<InputRef | null>;
+interface ListProps extends Omit<Props, 'open'> {
+  readonly field: RefObject<HTMLInputElement | null>;
   readonly text: string;
   readonly onText: (text: string) => void;
 }
 
-function Palette({ field, text, onText, onClose, onHelp }: PaletteProps) {
+const GROUPS: readonly CommandGroup[] = ['typed', 'volume', 'plan', 'others', 'go', 'bench'];
+
+function CommandList({ field, text, onText, onClose, onHelp }: ListProps) {
   const disks = useBench((s) => s.disks);
   const current = useCurrent();
   const selectedId = useBench((s) => s.selected);
-  const [at, setAt] = useState(0);
-  const list = useId();
   const planned = current?.job?.history.present;
-  const selected =
-    planned?.volumes.find((v) => v.id === selectedId) ??
-    planned?.volumes.find((v) => !v.guarded) ??
-    planned?.volumes[0];
+  const selected = planned && (planned.volumes.find((v) => v.id === selectedId) ?? mainOf(planned));
   const commands = useMemo(
-    () => [...generalCommands(disks, current, onHelp), ...(current ? planCommands(current, selected, text) : [])],
+    () => [...(current ? planCommands(current, selected, text) : []), ...generalCommands(disks, current, onHelp)],
     [disks, current, onHelp, selected, text],
   );
-  const found = commands.filter((c) => c.name.startsWith('Resize') || fits(c.name, text));
-  const chosen = Math.min(at, found.length - 1);
-  const run = (command: Command | undefined): void => {
-    if (!command) return;
+  const titles: Readonly<Record<CommandGroup, string>> = {
+    typed: 'As typed',
+    volume: selected?.label || 'The volume in hand',
+    plan: 'This disk',
+    others: 'Other volumes',
+    go: 'Go to',
+    bench: 'Bench and page',
+  };
+  const run = (command: Command): void => {
     // The field that was typed in is on its way out and must not swallow the next key.
     if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
     onClose();
     command.act();
   };
-  const onKeyDown = (e: KeyboardEvent): void => {
-    const step = e.key === 'ArrowDown' ? 1 : e.key === 'ArrowUp' ? -1 : 0;
-    if (step === 0) return;
-    e.preventDefault();
-    const next = (chosen + step + found.length) % Math.max(1, found.length);
-    setAt(next);
-    document.getElementById(`${list}-${next}`)?.scrollIntoView({ block: 'nearest' });
-  };
   return (
-    <>
-      <Input
+    <Palette label="Commands" filter={weigh} loop className={styles.palette}>
+      <Palette.Input
         ref={field}
         autoFocus
-        role="combobox"
-        aria-expanded
-        aria-controls={list}
-        aria-activedescendant={found.length > 0 ? `${list}-${chosen}` : undefined}
         aria-label="Command"
-        placeholder="What shall be done?"
+        placeholder="What shall be done? A size, “label Photos” and “new 20 GiB Photos” are fine too"
         value={text}
-        onChange={(e) => {
-          onText(e.target.value);
-          setAt(0);
-        }}
-        onPressEnter={() => run(found[chosen])}
-        onKeyDown={onKeyDown}
+        onValueChange={onText}
       />
-      <ul id={list} role="listbox" aria-label="Commands" className={styles.commands}>
-        {found.map((command, i) => (
-          <li
-            key={command.name}
-            id={`${list}-${i}`}
-            role="option"
-            aria-selected={i === chosen}
-            onClick={() => run(command)}
-          >
-            {command.name}
-          </li>
-        ))}
-        {found.length === 0 ? <li className={styles.noCommand}>Nothing is called that.</li> : null}
-      </ul>
-    </>
+      <Palette.List label="Commands" className={styles.commands}>
+        <Palette.Empty className={styles.noCommand}>Nothing is called that.</Palette.Empty>
+        {GROUPS.map((group) => {
+          const own = commands.filter((c) => c.group === group);
+          return own.length === 0 ? null : (
+            <Palette.Group key={group} heading={titles[group]} forceMount={group === 'typed'}>
+              {own.map((command) => (
+                <Palette.Item
+                  key={command.name}
+                  value={command.name}
+                  keywords={[command.words ?? '']}
+                  forceMount={group === 'typed'}
+                  onSelect={() => run(command)}
+                >
+                  <span>{command.name}</span>
+                  {command.keys ? <kbd>{command.keys}</kbd> : null}
+                </Palette.Item>
+              ))}
+            </Palette.Group>
+          );
+        })}
+      </Palette.List>
+    </Palette>
   );
 }

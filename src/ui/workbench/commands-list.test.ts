@@ -6,6 +6,7 @@ import { buildStick } from '@/core/run/fixtures/sticks';
 import { useBench, type Current } from '@/state';
 import { MIB } from '@/core/size';
 import { beforeEach, describe, expect, it, vi } from 'vitest';
+import { weigh } from './Commands';
 import { generalCommands, planCommands } from './commands-list';
 
 vi.mock('@/engine', async () => {
@@ -70,6 +71,43 @@ describe('commands', () => {
     useBench.setState({ jobs: { d: current.job! } });
     run('Remove A');
     expect(planned().volumes.map((v) => v.label)).toEqual(['B']);
+  });
+
+  it('label, letter, make and split by what is typed', () => {
+    run('Label A FERNS', 'label FERNS');
+    expect(planned().volumes[0]!.label).toBe('FERNS');
+    useBench.setState({ jobs: { d: current.job! } });
+    run('Give A the letter Q', 'letter q');
+    expect(planned().volumes[0]!.letter).toBe('Q');
+    useBench.setState({ jobs: { d: current.job! } });
+    run('Split A: it keeps 10 MiB', 'split 10 MiB');
+    expect(planned().volumes[0]!.length).toBe(10 * MIB);
+    useBench.setState({ jobs: { d: current.job! } });
+    run('Remove A');
+    const { history } = useBench.getState().jobs.d!;
+    const after = { ...current, job: { ...current.job!, history } };
+    const made = planCommands(after, history.present.volumes[0], 'new 8 MiB Moss').find((c) => c.group === 'typed');
+    expect(made?.name).toBe('New volume of 8 MiB, Moss');
+    made!.act();
+    expect(planned().volumes.map((v) => [v.label, v.length / MIB])).toEqual([
+      ['Moss', 8],
+      ['B', survey.volumes[1]!.length / MIB],
+    ]);
+    expect(planCommands(after, history.present.volumes[0], 'new 800 GiB').some((c) => c.group === 'typed')).toBe(false);
+  });
+
+  it('come with the volume in hand before everything else but what was typed, and with their keys', () => {
+    const groups = planCommands(current, selected, '9 MiB').map((c) => c.group);
+    expect(groups.slice(0, 2)).toEqual(['typed', 'volume']);
+    expect(groups.indexOf('plan')).toBeGreaterThan(groups.lastIndexOf('volume'));
+    expect(planCommands(current, selected, '').find((c) => c.name === 'Make A bigger…')?.keys).toBe('B');
+  });
+
+  it('are found by other words, and by their own first', () => {
+    expect(weigh('Remove A', 'delete', ['delete drop erase'])).toBeGreaterThan(0);
+    expect(weigh('Remove A', 'a remove')).toBeGreaterThan(weigh('Remove A', 'delete a', ['delete drop']));
+    expect(weigh('Remove A', 'remove a')).toBe(1);
+    expect(weigh('Remove A', 'extend', ['delete drop erase'])).toBe(0);
   });
 
   it('open helpers in Divide', () => {
