@@ -12,6 +12,8 @@ export const STICK = 'Label printer stick';
 export async function openBench(page: Page): Promise<void> {
   await page.addInitScript(() => {
     Object.assign(window, { showOpenFilePicker: undefined, showSaveFilePicker: undefined });
+    // Who was shown round already is not shown round again.
+    localStorage.setItem('ullager-walked', 'before');
   });
   await page.goto('/');
   await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();

@@ -23,6 +23,7 @@ async function open(colorScheme: 'light' | 'dark'): Promise<Page> {
     colorScheme,
     reducedMotion: 'reduce',
   });
+  await context.addInitScript(() => localStorage.setItem('ullager-walked', 'before'));
   const page = await context.newPage();
   await page.goto(address);
   const stick = page.getByRole('button', { name: 'Open Label printer stick' });

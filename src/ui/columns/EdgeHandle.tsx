@@ -95,6 +95,7 @@ export const EdgeHandle = memo(function EdgeHandle(props: Props) {
         stroke="var(--ink)"
         strokeWidth={2}
       />
+      <rect className={styles.reach} x={middle - 22} y={y - 22} width={44} height={44} fill="transparent" />
       <rect className={styles.grip} x={left} y={y - TALL / 2} width={GRIP} height={TALL} rx={6} fill="var(--ink)" />
       <path
         d={`M${middle - 5} ${y - 2} l5 -4 l5 4 M${middle - 5} ${y + 2} l5 4 l5 -4`}

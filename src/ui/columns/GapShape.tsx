@@ -41,7 +41,7 @@ export function GapShape({ section, x, width, onCreate }: Props) {
           <text x={x + 10} y={middle}>
             {words}
           </text>
-          {onCreate && height >= 24 ? (
+          {onCreate && height >= 24 && words.length * 6.8 + 70 < width ? (
             <text x={x + width - 10} y={middle} textAnchor="end" className={styles.strong}>
               + New
             </text>

@@ -108,7 +108,7 @@ export const SectionShape = memo(function SectionShape(props: Props) {
         strokeWidth={selected ? 2 : 1}
         strokeDasharray={isNew ? '6 4' : undefined}
       />
-      <SectionText section={section} used={used} fillEnd={fillEnd} x={x} width={width} />
+      <SectionText section={section} used={used} fillEnd={fillEnd} x={x} width={width} planned={planned} />
     </g>
   );
 }, sameProps);
@@ -122,12 +122,13 @@ interface TextProps {
   readonly section: Section;
   readonly used: number | undefined;
   readonly fillEnd: number;
+  readonly planned: boolean;
   readonly x: number;
   readonly width: number;
 }
 
 /** What most letters of a small section take at the most, in pixels. */
-const LETTER = 8;
+const LETTER = 7.5;
 
 /** Whether text of a small section has room beside a gap. */
 const fits = (text: string, width: number): boolean => text.length * LETTER < width - 30;
@@ -139,7 +140,7 @@ function cut(name: string, room: number): string {
 }
 
 /** Text is light where it stands on the full colour, ink where it stands on the pale one. */
-function SectionText({ section, used, fillEnd, x, width }: TextProps) {
+function SectionText({ section, used, fillEnd, planned, x, width }: TextProps) {
   const size = useSizes();
   const volume = section.volume!;
   const { y, height } = section;
@@ -152,15 +153,33 @@ function SectionText({ section, used, fillEnd, x, width }: TextProps) {
     if (height < 13) return null;
     const bytes = size(volume.length);
     const more = `${title} · ${bytes}`;
-    return (
-      <g className={styles.small} fill={on(y + height / 2)}>
+    const words = (fill: string) => (
+      <g className={styles.small} fill={fill}>
         <text x={x + 10} y={middle} className={styles.strong}>
-          {cut(shown, width - 30 - bytes.length * LETTER)}
+          {cut(shown, width - 26 - bytes.length * LETTER)}
         </text>
         <text x={x + width - 10} y={middle} textAnchor="end">
           {fits(`${shown}${more}`, width) ? more : bytes}
         </text>
       </g>
+    );
+    if (fillEnd <= middle - 10) return words('var(--ink)');
+    if (fillEnd >= middle + 3) return words('var(--on-role)');
+    // Where what is in use ends within the words, they are light above and dark below.
+    const clip = `${planned ? 'p' : 'n'}-words-${volume.id}`;
+    return (
+      <>
+        <clipPath id={`${clip}-full`}>
+          <rect x={x} y={y} width={width} height={fillEnd - y} />
+        </clipPath>
+        <clipPath id={`${clip}-pale`}>
+          <rect x={x} y={fillEnd} width={width} height={y + height - fillEnd} />
+        </clipPath>
+        <g clipPath={`url(#${clip}-full)`}>{words('var(--on-role)')}</g>
+        <g clipPath={`url(#${clip}-pale)`} aria-hidden>
+          {words('var(--ink)')}
+        </g>
+      </>
     );
   }
   const top = y + 26;

@@ -50,6 +50,7 @@ import { SplitDialog } from './SplitDialog';
 import { newVolumeSpec, proposedKeep } from '@/core/goal';
 import { usedBy } from '@/core/report';
 import { VolumeForm } from './VolumeForm';
+import { Walk } from './Walk';
 import { WorkOrder } from './WorkOrder';
 import styles from './divide.module.css';
 
@@ -157,7 +158,7 @@ export function Divide({ current }: { readonly current: Current }) {
         {asking?.kind === 'ways' && selected ? (
           <WaysView current={current} planned={planned} volume={selected} wish={asking.wish} />
         ) : (
-          <div className={styles.columns}>
+          <div className={styles.columns} data-walk="columns">
             <Columns
               usedOf={usedOf}
               now={job.now}
@@ -199,6 +200,7 @@ export function Divide({ current }: { readonly current: Current }) {
         <WipeList id={id} planned={laterPlanned} />
         <WorkOrder {...planView} onOverride={override} onAside={setAside} />
       </aside>
+      {readOnly ? null : <Walk />}
       {asking?.kind === 'goals' ? <GoalPicker current={current} bounds={bounds} /> : null}
       {asking?.kind === 'copy' ? <CopyDialog current={current} planned={planned} bounds={bounds} /> : null}
       {asking?.kind === 'folders' && selected ? (
@@ -242,7 +244,7 @@ const Tools = memo(function Tools({ current, planned, bounds, selected }: ToolsP
   const idle = readOnly || planned.table === 'none';
   const gaps = gapsOf(planned);
   return (
-    <div className={styles.tools}>
+    <div className={styles.tools} data-walk="tools">
       <TableMenu current={current} planned={planned} bounds={bounds} />
       <Tooltip title="Fill the plan from a goal (G)">
         <Button onClick={() => ask({ kind: 'goals' })} disabled={idle}>

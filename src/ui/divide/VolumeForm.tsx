@@ -31,7 +31,7 @@ export const VolumeForm = memo(function VolumeForm({ current, planned, bounds, v
   const tight = headroomAdvice(current.disk.survey!, volume);
 
   return (
-    <section className={styles.form} aria-label="Volume">
+    <section className={styles.form} aria-label="Volume" data-walk="volume">
       <div className={styles.formHead}>
         {volume.letter ? <LetterChip letter={volume.letter} role={volume.role} /> : null}
         <h2>{volume.label || (isNew ? 'New volume' : 'No label')}</h2>

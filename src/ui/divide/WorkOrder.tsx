@@ -17,7 +17,7 @@ export const WorkOrder = memo(function WorkOrder(
   const steps = plan?.steps ?? [];
   return (
     <>
-      <section className={styles.order} aria-label="Work order" aria-live="polite" tabIndex={0}>
+      <section className={styles.order} aria-label="Work order" aria-live="polite" tabIndex={0} data-walk="order">
         <h2>Work order</h2>
         {refusal ? (
           <Alert

@@ -1,0 +1,3 @@
+export { KEYS, SIZES } from './keys';
+export { guideText } from './markdown';
+export { TASKS } from './tasks';
