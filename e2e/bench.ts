@@ -61,7 +61,7 @@ export async function pick(page: Page, button: Locator, file: Parameters<FileCho
 
 /** Opens an image as a disk of its own. */
 export async function openImage(page: Page, file: Parameters<FileChooser['setFiles']>[0]): Promise<void> {
-  await pick(page, page.getByRole('button', { name: 'Open a disk image' }), file);
+  await pick(page, page.getByRole('button', { name: 'Open an image or a job…' }), file);
 }
 
 /** What a store of the page holds. */

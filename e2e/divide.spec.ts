@@ -81,6 +81,8 @@ test('everything by keyboard alone', async ({ page }) => {
   await page.keyboard.press('Home');
   await expect(page.getByRole('slider', { name: 'End of E LABELS' })).toHaveAttribute('aria-valuetext', '2.3 GiB');
   await page.keyboard.press('?');
+  await expect(page.getByRole('dialog')).toContainText('Divide a stick or a card');
+  await page.getByRole('tab', { name: 'Keys' }).click();
   await expect(page.getByRole('dialog')).toContainText('Split the volume in hand');
 });
 
@@ -105,6 +107,7 @@ test('an image file is opened, divided, exported, and reads the same elsewhere',
   await page.getByRole('button', { name: 'Review the work order' }).click();
   await page.getByRole('button', { name: 'Run the work order' }).click();
   await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+  await page.getByRole('button', { name: /E2E .*identical/ }).click();
   await expect(page.getByText('bytes hashed')).toBeVisible();
   const [download] = await Promise.all([
     page.waitForEvent('download'),

@@ -78,7 +78,7 @@ test('what was planned, the stage and the units survive a reload', async ({ page
   await openBench(page);
   await divideStick(page);
   await page.getByRole('button', { name: 'Split' }).click();
-  await page.getByRole('button', { name: /^Units/ }).click();
+  await page.getByText('GB', { exact: true }).click();
   await expect(page.getByText(/Make D, .* GB FAT32/)).toBeVisible();
   await expect.poll(async () => JSON.stringify(await storedIn(page, 'settings'))).toContain('decimal');
   await expect.poll(async () => (await storedIn(page, 'jobs')).length).toBe(1);

@@ -23,7 +23,7 @@ test('a blank disk is given a table and two volumes', async ({ page }) => {
 
 test('a disk is described by hand, converted with every volume kept, and told what to set again', async ({ page }) => {
   await openBench(page);
-  await page.getByRole('button', { name: /Describe a disk by hand/ }).click();
+  await page.getByRole('button', { name: 'Describe a disk…' }).click();
   await page.getByRole('button', { name: 'Put it on the bench' }).click();
   await expect(page.getByText('Whose disk is it?')).toBeVisible();
   await page.getByLabel('Name').fill('Café till');

@@ -52,7 +52,7 @@ async function split(page: Page): Promise<void> {
 
 const page = await open('light');
 await shoot(page, 'bench');
-await page.getByRole('button', { name: /Describe a disk by hand/ }).click();
+await page.getByRole('button', { name: 'Describe a disk…' }).click();
 await page.getByLabel('Name').fill('Café till');
 await shoot(page, 'describe');
 await page.getByRole('button', { name: 'Cancel' }).click();

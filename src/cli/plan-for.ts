@@ -5,6 +5,7 @@ import {
   compareTables,
   copyFault,
   jobFit,
+  inRounds,
   lookAtTransfers,
   parseJobFile,
   parseTableCopy,
@@ -132,7 +133,8 @@ export async function planFor(
   const wishes = transferWishes(target, resolved, new Set(disks.named.keys()));
   const open: OpenVolumeOf = async ({ disk, number }) =>
     (await (isHere({ disk }) ? session : disks.sessions.get(disk)!).volume(number)).volume;
-  const transfers = await lookAtTransfers(wishes, layout, open);
+  const looked = await lookAtTransfers(wishes, layout, open);
+  const transfers = await inRounds(looked, layout, survey, async (number) => (await session.volume(number)).window);
   const plan = derivePlan(survey, layout, {
     override,
     checkAtNextStart: target.checkAtNextStart,

@@ -4,7 +4,7 @@ import { gatherFacts, type FileFacts } from '@/core/goal';
 import type { ImageFingerprint } from '@/core/image';
 import type { ScanBatch, SpeedResult } from '@/core/health';
 import type { Hit, Survey } from '@/core/inspect';
-import { lookAtTransfers, type OpenVolumeOf } from '@/core/job';
+import { inRounds, lookAtTransfers, type OpenVolumeOf } from '@/core/job';
 import type { Layout } from '@/core/layout';
 import { isHere } from '@/core/place';
 import type { Plan, PlannedTransfer } from '@/core/plan';
@@ -156,7 +156,9 @@ export class EngineHost implements EngineApi {
       this.#runs.assertNone(from);
       return (await this.#disks.volume(from, number)).volume;
     };
-    return lookAtTransfers(planned.transfers ?? [], planned, open);
+    const looked = await lookAtTransfers(planned.transfers ?? [], planned, open);
+    const { survey } = (await this.#disks.disk(id)).session;
+    return inRounds(looked, planned, survey, async (number) => (await this.#disks.volume(id, number)).window);
   }
 
   runStatus(id: string): Promise<RunStatus | undefined> {

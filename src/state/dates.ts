@@ -10,9 +10,5 @@ type When = string | number | Date;
 export const whenWords = (when: When): string =>
   dayjs(when).toDate().toLocaleString(undefined, { dateStyle: 'medium', timeStyle: 'short' });
 
-/** The day alone. */
-export const dayWords = (when: When): string =>
-  dayjs(when).toDate().toLocaleDateString(undefined, { dateStyle: 'medium' });
-
 /** 3 minutes ago. */
 export const agoWords = (when: When): string => dayjs(when).fromNow();

@@ -1,6 +1,6 @@
 export { addPractice, cancelOpening, dismissChoice, openBench, openFile, removeDisk, reopen } from './disks';
 export { checkAgain, dropScan, dropSpeed, findMends, findVolumes, measureDisk, pauseTask, scanDisk } from './health';
-export { agoWords, dayWords, whenWords } from './dates';
+export { agoWords, whenWords } from './dates';
 export type { JobState } from './job';
 export { disksFor, dismissJob, fitOf, jobFileOf, takeJob } from './job-files';
 export { edit, redoEdit, setNotes, undoEdit, wish } from './jobs';

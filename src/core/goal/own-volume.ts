@@ -3,7 +3,6 @@ import {
   addFolders,
   boundOf,
   createVolume,
-  endOf,
   gapsOf,
   nameOf,
   nextLetter,
@@ -15,7 +14,7 @@ import {
   type Layout,
   type VolumeId,
 } from '@/core/layout';
-import { ceilTo, formatSize, MIB } from '@/core/size';
+import { ceilTo, floorTo, formatSize, MIB } from '@/core/size';
 import { newVolumeSpec } from './proposals';
 
 /** A folder with what is in it. */
@@ -29,6 +28,9 @@ export interface PickedFolder {
 const HEADROOM = 1.25;
 const STRUCTURES = 64 * MIB;
 const FILE_OVERHEAD = 2048;
+/** What a new volume must have beyond the files, and what stays for the old one beyond its floor, where room is short. */
+const LEAST_HEADROOM = 1.03;
+const LEFT_HEADROOM = 1.05;
 
 /** Bytes of a volume for folders, with headroom. */
 export function sizeForFolders(folders: readonly PickedFolder[]): number {
@@ -83,12 +85,23 @@ function withRoom(
   const spec = { ...like, label: labelFor(folders), ...(letter ? { letter } : {}) };
   const gap = gapsOf(layout).find((g) => g.end - g.start >= size);
   if (gap) return createVolume(layout, bounds, gap, { ...spec, size });
-  const floor = boundOf(source, bounds)?.floor ?? source.length;
-  const spare = source.length - floor;
-  if (size > spare)
+  const bound = boundOf(source, bounds);
+  const spare = source.length - (bound?.floor ?? source.length);
+  if (size <= spare) return splitVolume(layout, bounds, id, { keep: source.length - size, parts: [{ ...spec, size }] });
+  // The floor goes down with every folder that leaves.
+  const bytes = folders.reduce((sum, f) => sum + f.bytes, 0);
+  const left = Math.max(0, (bound?.floor ?? Infinity) - bytes) * LEFT_HEADROOM + STRUCTURES;
+  const most = floorTo(source.length - left, MIB);
+  const taken = Math.min(size, most);
+  if (!bound || spare < STRUCTURES || taken < bytes * LEAST_HEADROOM + STRUCTURES)
     return {
       ok: false,
-      reason: `A volume of ${formatSize(size)} is needed, and ${nameOf(source)} can give ${formatSize(spare)} before anything has moved. Make room first, or take some of the folders.`,
+      reason: `A volume of ${formatSize(size)} is needed, and ${nameOf(source)} can give ${formatSize(spare)} before anything has moved, and ${formatSize(Math.max(0, most))} once all of it has. Make room first, or take some of the folders.`,
     };
-  return splitVolume(layout, bounds, id, { keep: endOf(source) - source.start - size, parts: [{ ...spec, size }] });
+  const keep = source.length - taken;
+  const { number } = source.origin as { number: number };
+  const lower: Bounds = new Map([...bounds, [number, { ...bound, floor: Math.min(bound.floor, keep) }]]);
+  const split = splitVolume(layout, lower, id, { keep, parts: [{ ...spec, size: taken }] });
+  const note = `There is not the room for both places at once: ${formatSize(spare)} can be given now. They go in rounds, as far as there is room each time.`;
+  return split.ok ? { ...split, notes: [...split.notes, note] } : split;
 }

@@ -5,6 +5,7 @@ export { takeOver } from './take-over';
 export type { TakenOver } from './take-over';
 export { resolveTarget } from './resolve-target';
 export type { NamedSources } from './resolve-target';
+export { inRounds } from './rounds';
 export { clusterSizeOf, lookAtTransfers, transferWishes } from './resolve-transfers';
 export type { OpenVolumeOf } from './resolve-transfers';
 export { targetFrom } from './target-from';

@@ -14,6 +14,7 @@ import { speedOf, type MediumKind, type MediumSpeed } from './medium';
 import type { LentRoom, Plan, PlanSource } from './plan';
 import { planMoves } from './plan-moves';
 import { refused } from './refused';
+import { planRounds } from './rounds';
 import type { Scratch } from './scratch';
 import { StepMakers } from './step-makers';
 import { stepReads, type CarryStep, type Loss, type Step, type StepCost, type TableStep } from './steps';
@@ -133,7 +134,9 @@ class Derivation {
   steps(): Step[] {
     const { survey, planned } = this;
     const [kept, copied, make, transfers] = [this.#kept, this.#copied, this.#make, this.#transfers];
-    assertFeasible({ survey, planned, kept, copied, override: this.options.override ?? false });
+    const giving = new Set(transfers.inRounds.map((t) => t.measure));
+    assertFeasible({ survey, planned, kept, copied, override: this.options.override ?? false, giving });
+    const rounds = planRounds({ survey, now: this.#now, planned, kept, transfers, make });
     const going = new Set(this.#standing().map((v) => v.number));
     const proven = kept.filter((k) => !k.planned.format);
     const moves = this.#moves();
@@ -143,7 +146,9 @@ class Derivation {
     );
     const moving = new Set(carries.flatMap((m) => (m.kind === 'carry' ? [m.number] : [])));
     const meanwhile = (k: Kept): number => lengths.get(k.now.number)!;
-    const shrinks = proven.filter((k) => meanwhile(k) < k.before.length && !onTheWay.has(k.now.number));
+    const shrinks = proven.filter(
+      (k) => meanwhile(k) < k.before.length && !onTheWay.has(k.now.number) && k !== rounds?.source,
+    );
     const grows = proven.filter((k) => k.planned.length > meanwhile(k) && !transfers.growing.has(k.planned.id));
     const relabels = proven.filter((k) => k.planned.label !== k.before.label);
     const movers = proven.filter((k) => moving.has(k.now.number));
@@ -152,7 +157,7 @@ class Derivation {
     const wiped = proven.filter((k) => wipes.free.some((w) => w.number === k.now.number));
     const changed = new Set([...shrinks, ...movers, ...grows, ...relabels, ...filled, ...wiped]);
     const mended = proven.filter((k) => k.mending);
-    const makes = planned.volumes.filter(isMade);
+    const makes = planned.volumes.filter((v) => isMade(v) && v.id !== rounds?.target.id);
     const table = this.#table();
     if (!table && changed.size === 0 && makes.length + copied.length + mended.length + wipes.count === 0) return [];
     const early = transfers.madeEarly;
@@ -175,6 +180,7 @@ class Derivation {
       ...shrinks.map((k) => make.shrink(k, meanwhile(k), meanwhile(k) < k.planned.length ? forWantOf : undefined)),
       ...carries,
       ...copied.flatMap((c, i) => [copies[i]!, ...make.identify(c)]),
+      ...(rounds?.steps ?? []),
       ...makes.filter((v) => early.has(v.id)).map(made),
       ...transfers.at('before the table'),
       ...removed.filter((r) => going.has(r.now.number)).flatMap(remove),

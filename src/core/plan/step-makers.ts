@@ -5,6 +5,7 @@ import { bytesBeyond, chosenFault, findKind, totalOf } from '@/core/fs';
 import type { Survey, SurveyedVolume } from '@/core/inspect';
 import { isMade, nameOf, type LaidVolume } from '@/core/layout';
 import { formatSize } from '@/core/size';
+import type { Place } from '@/core/place';
 import { gptRoom, type DiskTable } from '@/core/table';
 import { secondsFor, type MediumSpeed } from './medium';
 import { refused } from './refused';
@@ -114,6 +115,32 @@ export class StepMakers {
     const cost = this.cost(carries, carries + structures, 4 + carries / (1 << 20), carries);
     const meanwhile = forWantOf === undefined ? {} : { forWantOf };
     return { kind: 'shrink', name: nameOf(planned), at: placeOf(now), to, ...meanwhile, cost };
+  }
+
+  /** One that gives a part of its room in a round, how long it is by then told. */
+  shrinkInRound({ planned, now }: Kept, from: number, to: number): ShrinkStep {
+    const carries = Math.min(bytesBeyond(now.allocation, to), from - to);
+    const cost = this.cost(carries, carries + SECTOR_WRITE, 4 + carries / (1 << 20), carries);
+    return { kind: 'shrink', name: nameOf(planned), at: placeOf({ ...now, length: from }), to, cost };
+  }
+
+  /** A new volume that moves up to room that has become free, with what it holds by now. */
+  carryMade(
+    planned: LaidVolume,
+    number: number,
+    from: Place,
+    to: Place,
+    held: number,
+    table: Exclude<DiskTable, { kind: 'none' }>,
+  ): CarryStep {
+    const cost = this.cost(2 * held, held + SECTOR_WRITE, 4 + held / (1 << 20), held);
+    const name = nameOf(planned);
+    return { kind: 'carry', name, number, from, to, whole: false, aside: false, made: true, table, cost };
+  }
+
+  /** The cluster size that a new volume gets by what it is in the end. */
+  clusterSizeOf({ fileSystem, clusterSize, length }: LaidVolume): number {
+    return clusterSize ?? findKind(fileSystem)?.defaultClusterSize(length, this.survey.sectorSize) ?? 0;
   }
 
   copy({ planned, origin, original, number, from, whole, speed }: Copied): CarryStep {

@@ -1,5 +1,6 @@
 /** The steps of a plan's transfers, and what they mean for the volumes they are between. */
 import type { SurveyedVolume } from '@/core/inspect';
+import type { Place } from '@/core/place';
 import { isMade, type LaidVolume, type VolumeId } from '@/core/layout';
 import { lossOf, type StepMakers } from './step-makers';
 import type { Loss, MakeStep, ProveStep, Receives, Step } from './steps';
@@ -15,7 +16,23 @@ export class TransferSteps {
     all: readonly Transferred[],
     private readonly make: StepMakers,
   ) {
-    this.#inOrder = TIMES.flatMap((time) => all.filter((t) => t.when === time));
+    const roundOf = ({ round }: Transferred): number => (round && 'index' in round ? round.index : 0);
+    this.#inOrder = TIMES.flatMap((time) => all.filter((t) => t.when === time)).sort((a, b) => roundOf(a) - roundOf(b));
+  }
+
+  /** Those that go in rounds, all from one volume to another. */
+  get inRounds(): readonly Transferred[] {
+    return this.#inOrder.filter((t) => t.round);
+  }
+
+  /** Takes, compares and takes away what goes in one round, from where its volume is by then to where the new one is. */
+  moved(now: readonly Transferred[], place: Place, at: Place): Step[] {
+    const placed = now.map((t) => ({ ...t, place, at }));
+    return [
+      ...placed.map((t) => this.make.transfer(t)),
+      ...now.map((t, i) => this.make.compare(placed[i]!, this.#cameTo(t.to, t), false)),
+      ...placed.map((t) => this.make.clear(t)),
+    ];
   }
 
   /** Volumes that go, and stay where they are until what is wanted of them has been taken. */
@@ -68,7 +85,7 @@ export class TransferSteps {
 
   /** The steps of a time: all is taken, then compared, before anything is taken away. */
   at(when: TransferTime): Step[] {
-    const now = this.#inOrder.filter((t) => t.when === when);
+    const now = this.#inOrder.filter((t) => t.when === when && !t.round);
     const goes = (t: Transferred): boolean => !t.adopts && (t.then !== 'keep' || t.here === 'going');
     const leaving = now.filter(goes);
     return [

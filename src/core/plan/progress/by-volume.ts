@@ -4,7 +4,7 @@ import type { LaidVolume, Layout, VolumeId } from '@/core/layout';
 import type { Step } from '../steps';
 
 /** How far something is: it waits, is going on, or is done; undefined where it is not done with this volume at all. */
-export type Mark = 'waiting' | 'going' | 'done';
+type Mark = 'waiting' | 'going' | 'done';
 
 export interface VolumeCourse {
   /** 0 to 1 of what is carried of it; undefined where nothing is. */

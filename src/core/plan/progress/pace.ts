@@ -8,7 +8,7 @@ import type { Plan } from '../plan';
 import type { Step } from '../steps';
 
 /** What takes the time of a step. */
-export type Work = 'reading' | 'carrying' | 'writing';
+type Work = 'reading' | 'carrying' | 'writing';
 const WORKS: readonly Work[] = ['reading', 'carrying', 'writing'];
 
 /** How many times as long as reckoned each work took here. */

@@ -22,6 +22,8 @@ export interface CarryStep extends StepBase {
   readonly aside: boolean;
   /** A copy: what is carried stays where it is as well. */
   readonly keeps?: true;
+  /** It was made by the same plan. */
+  readonly made?: true;
   /** The table as it is once this volume is there, where it can be told before all are in place. */
   readonly table?: DiskTable;
 }
@@ -84,6 +86,7 @@ export const carry: StepKind<CarryStep> = {
       whole: z.boolean(),
       aside: z.boolean(),
       keeps: z.literal(true).optional(),
+      made: z.literal(true).optional(),
       table: diskTableSchema.optional(),
     })
     .refine(({ from, to }) => isHere(from) || isHere(to), 'one of the two places is on the disk itself')
@@ -109,9 +112,9 @@ export const carry: StepKind<CarryStep> = {
     wayOf(step) === 'move' && step.aside
       ? 'Volumes stand in each other’s way. This one makes room and is carried on later.'
       : REASONS[wayOf(step)],
-  claims: ({ number, from, to, keeps }, owners) => {
-    const owner = owners.at(from, keeps ? undefined : number);
-    return (keeps ? owners : owners.without(owner)).with(to, number);
+  claims: ({ number, from, to, keeps, made }, owners) => {
+    const owner = owners.at(from, keeps || made ? undefined : number);
+    return (keeps ? owners : owners.without(owner)).with(to, made ? owner.volume : number);
   },
   touches: ({ to }) => (isHere(to) ? [to] : []),
   table: ({ table }) => table,

@@ -1,0 +1,2 @@
+import { runHonest } from './honest';
+await runHonest('/tmp/hb', (l) => console.log(l));

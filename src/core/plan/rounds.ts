@@ -1,0 +1,131 @@
+/**
+ * Folders that go to a new volume in rounds: the one they come from gives what it can, the new one is made there, takes what
+ * goes into it, moves up to the room that has become free, is made larger, and so on. Each time the table says where both
+ * are, so that a cut leaves two whole volumes.
+ */
+import { ALIGNMENT, endOf, type LaidVolume, type Layout } from '@/core/layout';
+import { ceilTo } from '@/core/size';
+import type { Survey } from '@/core/inspect';
+import { refused } from './refused';
+import type { StepMakers } from './step-makers';
+import type { Step } from './steps';
+import { placeOf, type Kept } from './subjects';
+import { tableFor } from './table-entries';
+import type { TransferSteps } from './transfer-steps';
+import type { Transferred } from './transfers';
+
+/** What rounds are planned from. */
+export interface RoundContext {
+  readonly survey: Survey;
+  readonly now: Layout;
+  readonly planned: Layout;
+  readonly kept: readonly Kept[];
+  readonly transfers: TransferSteps;
+  readonly make: StepMakers;
+}
+
+/** The rounds of a plan: between which volumes, and the steps. */
+export interface Rounds {
+  readonly source: Kept;
+  readonly target: LaidVolume;
+  readonly steps: readonly Step[];
+}
+
+/**
+ * The steps of all rounds, from the first giving to where both volumes are as planned; nothing where there are none.
+ * @throws CoreError `plan.refused` where no rounds would do, or the plan has other moves beside
+ */
+export function planRounds(context: RoundContext): Rounds | undefined {
+  const { planned, kept, transfers } = context;
+  const all = transfers.inRounds;
+  const [first] = all;
+  if (!first) return undefined;
+  const fault = all.flatMap(({ round }) => (round && 'fault' in round ? [round.fault] : []))[0];
+  if (fault) throw refused(fault);
+  const source = kept.find((k) => k.now.number === first.measure)!;
+  const { target } = first;
+  const others = kept.filter((k) => k !== source);
+  const still = others.every((k) => k.planned.start === k.now.start && k.planned.length === k.now.length);
+  const alone = planned.volumes.every((v) => v.id === target.id || kept.some((k) => k.planned.id === v.id));
+  if (!still || !alone || planned.table !== context.now.table)
+    throw refused('folders that go in rounds leave no room for other changes of places. Make those in another plan');
+  return { source, target, steps: new RoundSteps(context, source, target).steps(all) };
+}
+
+class RoundSteps {
+  readonly #steps: Step[] = [];
+  /** How long the one is by now, and where the other begins. */
+  #length: number;
+  #start: number | undefined;
+  /** Bytes that have come to the new volume. */
+  #held = 0;
+
+  constructor(
+    private readonly context: RoundContext,
+    private readonly source: Kept,
+    private readonly target: LaidVolume,
+  ) {
+    this.#length = source.now.length;
+  }
+
+  steps(all: readonly Transferred[]): Step[] {
+    const { transfers } = this.context;
+    const { start } = this.source.now;
+    const last = Math.max(...all.map((t) => indexOf(t)));
+    for (let index = 0; index <= last; index++) {
+      const now = all.filter((t) => indexOf(t) === index);
+      this.#giveTo(lengthOf(now[0]!), now[0]!.number);
+      this.#steps.push(...transfers.moved(now, placeOf({ start, length: this.#length }), this.#targetPlace()));
+      this.#held += now.reduce((sum, t) => sum + t.facts.needs, 0);
+    }
+    this.#giveTo(this.source.planned.length, all[0]!.number);
+    return this.#steps;
+  }
+
+  /** The one gives what it can, and the other is made there, or moved up and made larger. */
+  #giveTo(length: number, number: number): void {
+    const { make } = this.context;
+    if (length < this.#length) {
+      this.#steps.push(make.shrinkInRound(this.source, this.#length, length));
+      this.#length = length;
+    }
+    const from = this.#start;
+    const wanted =
+      length === this.source.planned.length ? this.target.start : ceilTo(this.source.now.start + length, ALIGNMENT);
+    if (from === wanted) return;
+    this.#start = wanted;
+    const at = this.#targetPlace();
+    if (from === undefined) {
+      this.#steps.push(make.table(this.#table(), this.#volumes()));
+      this.#steps.push(make.make({ ...this.target, ...at, clusterSize: make.clusterSizeOf(this.target) }));
+      return;
+    }
+    const old = placeOf({ start: from, length: endOf(this.target) - from });
+    const moved = { ...at, length: old.length };
+    this.#steps.push(make.carryMade(this.target, number, old, moved, this.#held, this.#table()));
+    this.#steps.push(make.grow({ ...this.target, ...at }, old.length));
+  }
+
+  #targetPlace() {
+    const start = this.#start!;
+    return placeOf({ start, length: endOf(this.target) - start });
+  }
+
+  #volumes(): LaidVolume[] {
+    const { now } = this.context;
+    const { start, length } = this.#targetPlace();
+    const { id } = this.source.planned;
+    const source = now.volumes.map((v) => (v.id === id ? { ...v, length: this.#length } : v));
+    return [...source, { ...this.target, start, length }].sort((a, b) => a.start - b.start);
+  }
+
+  #table() {
+    const { survey, now } = this.context;
+    const table = tableFor(survey, { ...now, volumes: this.#volumes() });
+    if (table.kind === 'none') throw refused('a disk without a table holds one volume only');
+    return table;
+  }
+}
+
+const indexOf = ({ round }: Transferred): number => (round && 'index' in round ? round.index : 0);
+const lengthOf = ({ round, place }: Transferred): number => (round && 'length' in round ? round.length : place.length);

@@ -1,0 +1,131 @@
+/** Folders that go to a volume of their own where there is not the room for both at once: in rounds. */
+import { WindowDevice, type MemoryDevice } from '@/core/device';
+import { probeFileSystem } from '@/core/fs';
+import { surveyDisk, type Survey } from '@/core/inspect';
+import { inRounds, lookAtTransfers, parseTarget, resolveTarget, transferWishes, type TargetInput } from '@/core/job';
+import { derivePlan, type Plan } from '@/core/plan';
+import { seededRandom } from '@/core/practice';
+import { takeManifest } from '@/core/proof';
+import { describe, expect, it } from 'vitest';
+import { surviveCuts } from './fixtures/cuts';
+import { buildStick } from './fixtures/sticks';
+
+const MIB = 1024 * 1024;
+const FOLDERS = ['Beech', 'Cedar', 'Elm', 'Fir', 'Hazel', 'Larch'];
+
+/** A disk whose one volume is nearly full of folders of about 7 MiB each. */
+function fullDisk(fileSystem: string, table: 'gpt' | 'mbr', each = 14, parent = ''): Promise<MemoryDevice> {
+  const fill = FOLDERS.map((folder, i) => {
+    const sizes = { smallest: '300 KiB', largest: '900 KiB' };
+    return {
+      folder: `${parent}${folder}`,
+      count: each,
+      name: '{nn} {word}.bin',
+      ...sizes,
+      fragments: 2,
+      near: i / FOLDERS.length,
+    };
+  });
+  const rest = { folder: 'Stays', count: 4, name: '{n}.txt', smallest: '1 KiB', largest: '90 KiB' };
+  const volumes = [{ size: 'rest', fileSystem, label: 'OLD', fill: [...fill, rest] }];
+  return buildStick({ table, size: '66 MiB', volumes: volumes as never });
+}
+
+async function openAt(disk: MemoryDevice, { start, length }: { start: number; length: number }) {
+  const window = new WindowDevice(disk, start, length);
+  return { window, volume: await (await probeFileSystem(window))!.driver.open(window) };
+}
+
+async function planned(disk: MemoryDevice, input: TargetInput): Promise<{ plan: Plan; survey: Survey }> {
+  const survey = await surveyDisk(disk);
+  const target = parseTarget(input);
+  const resolved = resolveTarget(survey, target);
+  const { layout } = resolved;
+  const at = (number: number) =>
+    openAt(
+      disk,
+      survey.volumes.find((v) => v.number === number)!,
+    );
+  const wishes = transferWishes(target, resolved, new Set());
+  const looked = await lookAtTransfers(wishes, layout, async ({ number }) => (await at(number)).volume);
+  const transfers = await inRounds(looked, layout, survey, async (number) => (await at(number)).window);
+  return { survey, plan: derivePlan(survey, layout, { transfers }) };
+}
+
+const target = (keep: string, fileSystem: string, folders = FOLDERS, under = ''): TargetInput => ({
+  volumes: [
+    { keep: 1, size: keep },
+    { create: fileSystem, size: 'rest', label: 'TREES', as: 'own' },
+  ],
+  transfers: folders.map((folder) => ({
+    from: { volume: 1 },
+    to: 'own',
+    folder,
+    ...(under ? { under: `${under}/${folder}` } : {}),
+    then: 'remove' as const,
+  })),
+});
+
+async function hashes(disk: MemoryDevice, place: { start: number; length: number }): Promise<Map<string, string>> {
+  const { window, volume } = await openAt(disk, place);
+  const out = new Map<string, string>();
+  for await (const entry of takeManifest(volume, window)) if (entry.sha256) out.set(entry.path, entry.sha256);
+  return out;
+}
+
+const kindsOf = ({ steps }: Plan): string[] => steps.map((s) => s.kind);
+const count = (plan: Plan, kind: string): number => kindsOf(plan).filter((k) => k === kind).length;
+
+describe('folders to a volume of their own, with more in them than is free', () => {
+  it.each([
+    ['ntfs', 'ntfs', 'gpt'],
+    ['exfat', 'ntfs', 'mbr'],
+    ['ext4', 'ext4', 'gpt', 12],
+    ['fat16', 'exfat', 'mbr'],
+  ] as const)(
+    'go in rounds from %s to %s on a %s disk, and survive the power going',
+    async (from, to, table, each?: number) => {
+      const disk = await fullDisk(from, table, each);
+      const { plan, survey } = await planned(disk, target('14 MiB', to));
+      const before = await hashes(disk, survey.volumes[0]!);
+      expect(survey.volumes[0]!.limits!.floor.bytes).toBeGreaterThan(34 * MIB);
+      expect(count(plan, 'carry')).toBeGreaterThan(0);
+      expect(count(plan, 'shrink')).toBeGreaterThan(1);
+      expect(count(plan, 'clear')).toBe(FOLDERS.length);
+      expect(plan.loses.bytes).toBe(0);
+      const after = await surviveCuts(plan, disk, seededRandom(17), 10);
+      const found = await surveyDisk(after);
+      expect(found.findings).toEqual([]);
+      expect(found.volumes.flatMap((v) => v.findings)).toEqual([]);
+      const [old, own] = found.volumes;
+      expect(old!.length).toBe(14 * MIB);
+      expect(own).toMatchObject({ info: { label: 'TREES', kind: to } });
+      expect(own!.start + own!.length).toBe(survey.volumes[0]!.start + survey.volumes[0]!.length);
+      const all = new Map([...(await hashes(after, old!)), ...(await hashes(after, own!))]);
+      expect(all).toEqual(before);
+      expect([...(await hashes(after, old!)).keys()].every((path) => path.startsWith('Stays/'))).toBe(true);
+    },
+  );
+
+  it('go at once where there is room, as before', async () => {
+    const { plan } = await planned(await fullDisk('ntfs', 'gpt', 2), target('24 MiB', 'ntfs'));
+    expect(count(plan, 'carry')).toBe(0);
+    expect(count(plan, 'shrink')).toBe(1);
+  });
+
+  it('are refused with what would help where one alone is more than can be given', async () => {
+    const disk = await fullDisk('ntfs', 'gpt', 14, 'Trees/');
+    const before = disk.buffer.slice();
+    await expect(planned(disk, target('14 MiB', 'ntfs', ['Trees']))).rejects.toThrow(
+      /can be given at a time. Take the folders/,
+    );
+    expect(Buffer.compare(before, disk.buffer)).toBe(0);
+  });
+
+  it('are refused where what stays would not do with what was planned for it', async () => {
+    const disk = await fullDisk('ntfs', 'gpt');
+    await expect(planned(disk, target('14 MiB', 'ntfs', FOLDERS.slice(0, 3)))).rejects.toThrow(
+      /would still have to be .* once all of it is gone/,
+    );
+  });
+});
