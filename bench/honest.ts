@@ -6,7 +6,16 @@ import { make } from '@/cli/verbs/make';
 import { OverlayDevice, type BlockDevice } from '@/core/device';
 import { proposeGoal } from '@/core/goal';
 import { boundsOf, layoutOf, surveyDisk } from '@/core/inspect';
-import { derivePlan, expectedSeconds, paceOf, secondsLeft, USUAL_PACE, type Course, type Pace } from '@/core/plan';
+import {
+  derivePlan,
+  expectedSeconds,
+  paceOf,
+  secondsLeft,
+  USUAL_PACE,
+  type Course,
+  type Ground,
+  type Pace,
+} from '@/core/plan';
 import { buildPracticeDisk, parseRecipe } from '@/core/practice';
 import { MemoryJournal, startRun } from '@/core/run';
 import { readFileSync, writeFileSync } from 'node:fs';
@@ -29,12 +38,12 @@ interface Told {
 }
 
 /** Runs what makes a system and a data volume of a disk, and compares. Returns what it taught about the machine. */
-async function told(name: string, disk: BlockDevice, pace: Pace): Promise<{ told: Told; pace: Pace }> {
+async function told(name: string, disk: BlockDevice, ground: Ground, pace: Pace): Promise<{ told: Told; pace: Pace }> {
   const survey = await surveyDisk(disk);
   const proposal = proposeGoal('system-data', survey, layoutOf(survey), boundsOf(survey));
   if (!proposal.ok) throw new Error(proposal.reason);
   const plan = derivePlan(survey, proposal.layout);
-  let course: Course = { plan, step: 0, began: 0, done: 0, total: 0, took: [], stepStartedAt: 0 };
+  let course: Course = { plan, step: 0, began: 0, done: 0, total: 0, took: [], stepStartedAt: 0, ground };
   const asked: { readonly at: number; readonly left: number }[] = [];
   const begun = performance.now();
   const now = (): number => performance.now() - begun;
@@ -55,7 +64,7 @@ async function told(name: string, disk: BlockDevice, pace: Pace): Promise<{ told
     const { at, left } = asked.find((a) => a.at >= share * seconds) ?? asked.at(-1)!;
     return Math.abs(at + left - seconds) / seconds;
   });
-  const off = [Math.abs(expectedSeconds(plan, pace) - seconds) / seconds, ...later];
+  const off = [Math.abs(expectedSeconds(plan, pace, ground) - seconds) / seconds, ...later];
   return { told: { name, seconds, off }, pace: paceOf(course, pace) };
 }
 
@@ -63,34 +72,41 @@ async function demoDisk(name: string): Promise<BlockDevice> {
   return buildPracticeDisk(parseRecipe(JSON.parse(readFileSync(`demo/${name}.json`, 'utf8'))));
 }
 
-async function imageDisk(box: string, fileSystem: string, size: string): Promise<BlockDevice> {
+const imageIn = (box: string, fileSystem: string): string => join(box, `honest-${fileSystem}.img`);
+const openImage = (box: string, fileSystem: string): Promise<BlockDevice> =>
+  FileDevice.open(systemFiles, imageIn(box, fileSystem), 512);
+
+async function makeImage(box: string, fileSystem: string, size: string): Promise<void> {
   const fill = [{ folder: 'files', count: 300, name: '{nnnn}.bin', smallest: '1 MiB', largest: '4 MiB', fragments: 2 }];
   const volumes = [{ fileSystem, label: 'BENCH', fill }];
-  const [recipe, image] = [join(box, `honest-${fileSystem}.json`), join(box, `honest-${fileSystem}.img`)];
+  const recipe = join(box, `honest-${fileSystem}.json`);
   const disk = { version: 1, id: `honest-${fileSystem}`, name: 'bench', medium: 'ssd', size, table: 'gpt', volumes };
   writeFileSync(recipe, JSON.stringify(disk));
   const { write } = process.stdout;
   process.stdout.write = () => true;
-  await make(recipe, { out: image }).finally(() => (process.stdout.write = write));
-  return FileDevice.open(systemFiles, image, 512);
+  await make(recipe, { out: imageIn(box, fileSystem) }).finally(() => (process.stdout.write = write));
 }
 
 const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)]!;
 const percent = (n: number): string => `${(n * 100).toFixed(0)} %`.padStart(6);
 
 export async function runHonest(box: string, say: (line: string) => void): Promise<void> {
-  const disks: (readonly [string, () => Promise<BlockDevice>])[] = [
-    ...DEMOS.map((name) => [name, () => demoDisk(name)] as const),
-    ...IMAGES.map(([kind, size]) => [`${kind} image of ${size}`, () => imageDisk(box, kind, size)] as const),
+  for (const [kind, size] of IMAGES) await makeImage(box, kind, size);
+  const disks: (readonly [string, Ground, () => Promise<BlockDevice>])[] = [
+    ...DEMOS.map((name) => [name, 'references', () => demoDisk(name)] as const),
+    ...IMAGES.map(([kind, size]) => [`${kind} image of ${size}`, 'bytes', () => openImage(box, kind)] as const),
   ];
   for (const round of ['never run here before', 'after runs on this machine'] as const) {
+    const later = round !== 'never run here before';
     let pace = USUAL_PACE;
     const all: Told[] = [];
-    if (round !== 'never run here before') for (const [, open] of disks.slice(0, 2)) ({ pace } = await told('', await open(), pace));
-    for (const [name, open] of disks) {
-      const one = await told(name, await open(), pace);
+    // One of either ground teaches it.
+    for (const [, ground, open] of later ? [disks[1]!, disks.at(-2)!] : [])
+      ({ pace } = await told('', await open(), ground, pace));
+    for (const [name, ground, open] of disks) {
+      const one = await told(name, await open(), ground, pace);
       all.push(one.told);
-      if (round !== 'never run here before') ({ pace } = one);
+      if (later) ({ pace } = one);
     }
     say(`expected against taken, ${round}: off by, before, at a quarter, at half`);
     for (const { name, seconds, off } of all)

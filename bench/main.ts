@@ -31,6 +31,7 @@ import { nodeHasher } from '@/cli/node-hasher';
 import { make } from '@/cli/verbs/make';
 import { bandsBetween, layoutColumn, usedBy } from '@/core/report';
 import { runBetween } from './between';
+import { runHonest } from './honest';
 import { runRetire } from './retire';
 import { timed } from './timed';
 
@@ -428,6 +429,8 @@ try {
   await benchCarried();
   await benchBetween();
   await benchRetire();
+  say('');
+  await runHonest(box, say);
 } finally {
   rmSync(box, { recursive: true, force: true });
 }

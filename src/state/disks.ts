@@ -159,7 +159,7 @@ async function opened(id: string, survey: Survey, recipe?: Recipe, mayRun = true
   // All at once: whoever goes to the disk then sees its run, where there is one.
   set(({ jobs, runs }) => ({
     jobs: { ...jobs, [id]: job },
-    ...(status ? { runs: { ...runs, [id]: viewOf(status) } } : {}),
+    ...(status ? { runs: { ...runs, [id]: viewOf(status, id) } } : {}),
   }));
   putDisk(id, { status: 'open', survey, error: undefined, stuck });
   void loadHealth(id, survey.size);

@@ -1,6 +1,6 @@
 /** Runs, as the page begins and follows them. */
 import { isCoreError } from '@/core/errors';
-import { expectedSeconds, paceOf, paceSchema, timeShare, type Plan } from '@/core/plan';
+import { expectedSeconds, paceOf, paceSchema, timeShare, type Ground, type Plan } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
 import { ranLayouts } from '@/core/report';
 import { engine, EngineDied, listener, type RunStatus } from '@/engine';
@@ -15,18 +15,25 @@ export function putRun(id: string, change: Partial<RunView>): void {
 }
 
 /** A run that was found, as it is shown. */
-export function viewOf({ plan, next, certificate }: RunStatus): RunView {
+export function viewOf({ plan, next, certificate }: RunStatus, id: string): RunView {
   const step = Math.max(0, Math.min(next, plan.steps.length - 1));
-  const share = shareBefore(plan, step);
-  const idle = { plan, step, began: step, done: 0, total: 0, startedAt: 0, stepStartedAt: 0, took: [], share };
+  const ground = groundOf(id);
+  const share = shareBefore(plan, step, ground);
+  const idle = { plan, step, began: step, done: 0, total: 0, startedAt: 0, stepStartedAt: 0, took: [], share, ground };
   return certificate ? { ...idle, state: 'finished', certificate } : { ...idle, state: 'stopped' };
 }
 
+/** What sets the pace of a run on a disk. */
+function groundOf(id: string): Ground {
+  if (get().jobs[id]?.wishes?.paced) return 'medium';
+  return diskOf(id)?.stored.source.kind === 'practice' ? 'references' : 'bytes';
+}
+
 /** How much of the time of a plan its steps before one are expected to take, 0 to 1. */
-function shareBefore({ steps }: Plan, step: number): number {
+function shareBefore({ steps }: Plan, step: number, ground: Ground): number {
   const { pace } = get();
-  const all = expectedSeconds({ steps }, pace);
-  return all > 0 ? expectedSeconds({ steps: steps.slice(0, step) }, pace) / all : 0;
+  const all = expectedSeconds({ steps }, pace, ground);
+  return all > 0 ? expectedSeconds({ steps: steps.slice(0, step) }, pace, ground) / all : 0;
 }
 
 /** How runs went on this machine before; what can't be read is not known. */
@@ -37,8 +44,6 @@ export async function loadPace(): Promise<void> {
 
 /** What a run that is over tells about those to come. */
 function learnPace(run: RunView): void {
-  // A medium that sets the pace says nothing about the machine.
-  if (run.paced) return;
   const pace = paceOf(run, get().pace);
   set({ pace });
   void keep(() => db.settings.put({ key: 'pace', value: pace }));
@@ -78,8 +83,8 @@ async function follow(
 ): Promise<void> {
   const startedAt = Date.now();
   const step = get().runs[id]?.state === 'finished' ? 0 : (get().runs[id]?.step ?? 0);
-  const paced = get().jobs[id]?.wishes?.paced ?? false;
-  const share = shareBefore(plan, step);
+  const ground = groundOf(id);
+  const share = shareBefore(plan, step, ground);
   const begun = {
     plan,
     step,
@@ -90,7 +95,7 @@ async function follow(
     stepStartedAt: startedAt,
     took: [],
     share,
-    paced,
+    ground,
   };
   set(({ runs }) => ({ runs: { ...runs, [id]: { ...begun, state: 'running' } } }));
   if (navigator.storage?.persist) void navigator.storage.persist().catch(() => undefined);
@@ -119,7 +124,7 @@ async function ended(id: string, error: unknown): Promise<void> {
     return show(error);
   }
   putRun(id, {
-    ...(status ? { step: viewOf(status).step } : {}),
+    ...(status ? { step: viewOf(status, id).step } : {}),
     ...(stopped ? { state: 'stopped' } : { state: 'failed', error: messageOf(error) }),
   });
   const survey = await engine('survey', id).catch(() => undefined);
@@ -145,7 +150,7 @@ function onProgress(id: string, { step, done, total, state, simulated }: Progres
       : // The first report says where the journal takes the run up.
         { step, done, total, ...(run.took.length === 0 ? { began: step } : {}) };
   const next = { ...run, ...change };
-  const before = shareBefore(run.plan, next.began);
+  const before = shareBefore(run.plan, next.began, run.ground);
   const share = before + (1 - before) * timeShare(next, get().pace, now);
   putRun(id, { ...change, share: Math.max(run.share, share) });
 }

@@ -38,4 +38,4 @@ export { otherDisks, placesElsewhere, scratchOn, stillFree, wantingIn } from './
 export type { Scratch } from './scratch';
 export { ownersBefore, provePlan } from './verify';
 export { coursesByVolume, expectedSeconds, paceOf, paceSchema, secondsLeft, timeShare, USUAL_PACE } from './progress';
-export type { Course, Pace, VolumeCourse } from './progress';
+export type { Course, Ground, Pace, VolumeCourse } from './progress';

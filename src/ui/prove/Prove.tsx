@@ -46,7 +46,7 @@ function CertificatePage({ current, run, certificate }: PageProps) {
           <div>
             <h1 className={outcome === 'differs' ? styles.failed : styles.proven}>{OUTCOME_WORDS[outcome]}</h1>
             <p className={styles.sub}>{`${OUTCOME_DETAILS[outcome]} Finished ${whenWords(certificate.finished)}.`}</p>
-            {run.simulated && !run.paced ? (
+            {run.simulated && run.ground !== 'medium' ? (
               <p
                 className={styles.sub}
               >{`A rehearsal: the real ${mediumWords(disk.stored)} would take ${durationWords(run.simulated)}.`}</p>

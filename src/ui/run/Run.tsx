@@ -49,7 +49,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
   const share = run.total > 0 ? Math.min(1, run.done / run.total) : 0;
   const pace = useBench((s) => s.pace);
   const left = secondsLeft(run, pace, time);
-  const reckoned = (i: number): string => durationWords(expectedSeconds({ steps: [plan.steps[i]!] }, pace, run.paced));
+  const reckoned = (i: number): string => durationWords(expectedSeconds({ steps: [plan.steps[i]!] }, pace, run.ground));
   // What the run does, whatever was planned since.
   const ran = job!.ran ?? { before: job!.now, planned: job!.history.present, used: undefined };
   const sources = useSourceDisks(ran.planned);
@@ -75,7 +75,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
               ? `About ${durationWords(left)} left. A power cut or a closed tab loses nothing.`
               : WORDS[run.state]}
           </p>
-          {run.simulated && !run.paced ? (
+          {run.simulated && run.ground !== 'medium' ? (
             <p
               className={styles.sub}
             >{`A rehearsal in memory: a real ${mediumWords(disk.stored)} would be ${durationWords(run.simulated)} into it, and take ${durationWords(plan.total.seconds)} in all.`}</p>

@@ -1,2 +1,0 @@
-import { runHonest } from './honest';
-await runHonest('/tmp/hb', (l) => console.log(l));
