@@ -110,6 +110,15 @@ describe('the engine', () => {
     expect(await again.runStatus(id)).toBeUndefined();
   });
 
+  it('stops when that is asked before it has even begun, and goes on from there', async () => {
+    const { host, plan } = await opened();
+    const run = host.run(id, plan, {}, () => undefined);
+    await host.stop(id);
+    await expect(run).rejects.toMatchObject({ code: 'run.stopped' });
+    expect(await host.runStatus(id)).toMatchObject({ next: 0 });
+    expect((await host.resume(id, () => undefined)).proven).toBe(true);
+  });
+
   it('stops safely and resumes in another worker', async () => {
     const { host, plan } = await opened();
     const stopped = host.run(id, plan, {}, ({ step }) => {

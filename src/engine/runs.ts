@@ -32,17 +32,32 @@ export class Runs {
   }
 
   async start(id: string, plan: Plan, how: RunHow, progress: ProgressListener): Promise<Certificate> {
-    this.assertNone(id);
-    await this.assertHoldsNothing(id);
-    const { medium } = await this.disks.disk(id);
-    if (medium) medium.pace = how.paced ? 1 : 0;
-    const start = { run: crypto.randomUUID(), override: how.override ?? false };
-    return this.#execute(id, plan, progress, (ports) => startRun(plan, ports, start));
+    return this.#stoppable(id, async (abort) => {
+      await this.assertHoldsNothing(id);
+      const { medium } = await this.disks.disk(id);
+      if (medium) medium.pace = how.paced ? 1 : 0;
+      const start = { run: crypto.randomUUID(), override: how.override ?? false };
+      return this.#execute(id, plan, abort, progress, (ports) => startRun(plan, ports, start));
+    });
   }
 
   async resume(id: string, progress: ProgressListener): Promise<Certificate> {
-    const status = await this.status(id);
-    return this.#execute(id, status?.plan, progress, resumeRun);
+    return this.#stoppable(id, async (abort) => {
+      const status = await this.status(id);
+      return this.#execute(id, status?.plan, abort, progress, resumeRun);
+    });
+  }
+
+  /** A run that can be stopped from the moment it is asked for, also before all it needs is open. */
+  async #stoppable(id: string, act: (abort: AbortController) => Promise<Certificate>): Promise<Certificate> {
+    this.assertNone(id);
+    const abort = new AbortController();
+    this.#running.set(id, abort);
+    try {
+      return await act(abort);
+    } finally {
+      this.#running.delete(id);
+    }
   }
 
   /** What the run on a disk compared a volume with, as CSV in chunks; nothing where there was no such run. */
@@ -95,13 +110,12 @@ export class Runs {
   async #execute(
     id: string,
     plan: Plan | undefined,
+    abort: AbortController,
     progress: ProgressListener,
     act: (ports: RunPorts) => Promise<Certificate>,
   ): Promise<Certificate> {
-    this.assertNone(id);
-    const abort = new AbortController();
     // Whatever lends room or is copied from takes part, and is left alone by all others as long.
-    const taking = [id, ...(plan ? otherDisks(plan) : [])];
+    const taking = plan ? [...otherDisks(plan)] : [];
     for (const other of taking) this.assertNone(other);
     for (const other of taking) this.#running.set(other, abort);
     try {

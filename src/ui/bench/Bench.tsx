@@ -35,13 +35,13 @@ export function Bench() {
         <div className={styles.tools}>
           <Button
             type="primary"
-            icon={<FolderOpenOutlined />}
+            icon={<FolderOpenOutlined aria-hidden />}
             disabled={readOnly}
             onClick={() => void pickFile(openFile)}
           >
             Open an image or a job…
           </Button>
-          <Button icon={<FormOutlined />} disabled={readOnly} onClick={describe}>
+          <Button icon={<FormOutlined aria-hidden />} disabled={readOnly} onClick={describe}>
             Describe a disk…
           </Button>
         </div>
@@ -51,7 +51,7 @@ export function Bench() {
           <span className={styles.search}>
             <Input
               allowClear
-              prefix={<SearchOutlined />}
+              prefix={<SearchOutlined aria-hidden />}
               aria-label="Find a disk or a volume"
               placeholder="Find a disk or a volume"
               value={text}
@@ -72,8 +72,8 @@ export function Bench() {
             value={view}
             onChange={setView}
             options={[
-              { value: 'disks', label: 'Disks', icon: <AppstoreOutlined /> },
-              { value: 'volumes', label: 'Volumes', icon: <TableOutlined /> },
+              { value: 'disks', label: 'Disks', icon: <AppstoreOutlined aria-hidden /> },
+              { value: 'volumes', label: 'Volumes', icon: <TableOutlined aria-hidden /> },
             ]}
           />
           <Button onClick={() => saveList(disks)}>Volume list…</Button>

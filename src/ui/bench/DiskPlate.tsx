@@ -72,7 +72,7 @@ function Warnings({ disk: { stored, status, error, stuck } }: { readonly disk: B
     <>
       {stored.guarded ? (
         <span className={styles.facts}>
-          <LockOutlined /> guarded as a whole
+          <LockOutlined aria-hidden /> guarded as a whole
         </span>
       ) : null}
       {run?.state === 'stopped' || run?.state === 'failed' ? (

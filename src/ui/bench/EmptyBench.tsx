@@ -75,19 +75,19 @@ export function EmptyBench({ onDescribe }: { readonly onDescribe: () => void }) 
           type="primary"
           size="large"
           block
-          icon={<FolderOpenOutlined />}
+          icon={<FolderOpenOutlined aria-hidden />}
           disabled={readOnly}
           onClick={() => void pickFile(openFile)}
         >
           Open a disk image, or drop one anywhere
         </Button>
-        <Button size="large" block icon={<FormOutlined />} disabled={readOnly} onClick={onDescribe}>
+        <Button size="large" block icon={<FormOutlined aria-hidden />} disabled={readOnly} onClick={onDescribe}>
           Describe a customer’s disk by hand
         </Button>
         <Button
           size="large"
           block
-          icon={<ExperimentOutlined />}
+          icon={<ExperimentOutlined aria-hidden />}
           disabled={readOnly}
           loading={busy}
           onClick={() => void practise()}

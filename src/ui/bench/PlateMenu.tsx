@@ -19,20 +19,32 @@ export function PlateMenu({ disk: { stored } }: { readonly disk: BenchDisk }) {
         disabled={readOnly}
         menu={{
           items: [
-            { key: 'rename', icon: <EditOutlined />, label: 'Rename…' },
+            { key: 'rename', icon: <EditOutlined aria-hidden />, label: 'Rename…' },
             {
               key: 'guard',
-              icon: guarded ? <UnlockOutlined /> : <LockOutlined />,
+              icon: guarded ? <UnlockOutlined aria-hidden /> : <LockOutlined aria-hidden />,
               label: guarded ? 'Lift the guard' : 'Guard against every change',
             },
             { type: 'divider' },
-            { key: 'remove', icon: <DeleteOutlined />, label: 'Take off the bench…', disabled: guarded, danger: true },
+            {
+              key: 'remove',
+              icon: <DeleteOutlined aria-hidden />,
+              label: 'Take off the bench…',
+              disabled: guarded,
+              danger: true,
+            },
           ],
           onClick: ({ key }) =>
             key === 'guard' ? void guardDisk(id, !guarded) : setAsking(key as 'rename' | 'remove'),
         }}
       >
-        <Button type="text" size="small" icon={<MoreOutlined />} disabled={readOnly} aria-label={`More of ${name}`} />
+        <Button
+          type="text"
+          size="small"
+          icon={<MoreOutlined aria-hidden />}
+          disabled={readOnly}
+          aria-label={`More of ${name}`}
+        />
       </Dropdown>
       <Renaming key={`${name} ${asking}`} id={id} name={name} open={asking === 'rename'} onClose={close} />
       <Removing id={id} name={name} open={asking === 'remove'} onClose={close} />

@@ -54,7 +54,7 @@ export function Contents({ diskId, volume, role }: Props) {
           <Input
             allowClear
             size="small"
-            prefix={<SearchOutlined />}
+            prefix={<SearchOutlined aria-hidden />}
             aria-label="Find by name"
             placeholder={path === '' ? 'Find by name' : `Find by name in ${parts.at(-1)}`}
             value={text}
@@ -66,8 +66,8 @@ export function Contents({ diskId, volume, role }: Props) {
           value={view}
           onChange={setView}
           options={[
-            { value: 'files', label: 'Files', icon: <UnorderedListOutlined /> },
-            { value: 'room', label: 'Where the room goes', icon: <PieChartOutlined /> },
+            { value: 'files', label: 'Files', icon: <UnorderedListOutlined aria-hidden /> },
+            { value: 'room', label: 'Where the room goes', icon: <PieChartOutlined aria-hidden /> },
           ]}
         />
       </div>

@@ -31,7 +31,7 @@ export function FileTable({ items, whole, empty, onGo, onPreview, onSave }: Prop
           <Button
             type="link"
             size="small"
-            icon={<FolderOutlined />}
+            icon={<FolderOutlined aria-hidden />}
             className={styles.name}
             onClick={() => onGo(item.path)}
           >
@@ -65,7 +65,7 @@ export function FileTable({ items, whole, empty, onGo, onPreview, onSave }: Prop
               <Button
                 type="text"
                 size="small"
-                icon={<EyeOutlined />}
+                icon={<EyeOutlined aria-hidden />}
                 onClick={() => onPreview(item)}
                 aria-label={`Look into ${item.name}`}
               />
@@ -74,7 +74,7 @@ export function FileTable({ items, whole, empty, onGo, onPreview, onSave }: Prop
               <Button
                 type="text"
                 size="small"
-                icon={<DownloadOutlined />}
+                icon={<DownloadOutlined aria-hidden />}
                 onClick={() => onSave(item)}
                 aria-label={`Save ${item.name}`}
               />

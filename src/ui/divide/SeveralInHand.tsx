@@ -59,7 +59,7 @@ export function SeveralInHand({ id, planned, bounds, ids }: Props) {
         </Button>
         <Button
           size="small"
-          icon={guarded ? <UnlockOutlined /> : <LockOutlined />}
+          icon={guarded ? <UnlockOutlined aria-hidden /> : <LockOutlined aria-hidden />}
           disabled={readOnly}
           onClick={() => act((layout) => guardSeveral(layout, ids, !guarded))}
         >
@@ -68,7 +68,7 @@ export function SeveralInHand({ id, planned, bounds, ids }: Props) {
         <Button
           size="small"
           danger
-          icon={<DeleteOutlined />}
+          icon={<DeleteOutlined aria-hidden />}
           disabled={readOnly}
           onClick={() => act((layout) => removeSeveral(layout, ids), true)}
         >

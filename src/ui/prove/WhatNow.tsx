@@ -46,7 +46,7 @@ export function WhatNow({ current, run, certificate }: Props) {
             <Button
               type={differs ? 'default' : 'primary'}
               size="large"
-              icon={<SaveOutlined />}
+              icon={<SaveOutlined aria-hidden />}
               className={styles.wide}
               onClick={() => save('raw')}
             >
@@ -62,7 +62,7 @@ export function WhatNow({ current, run, certificate }: Props) {
               <Button
                 size="large"
                 type={differs ? 'default' : 'primary'}
-                icon={<DownOutlined />}
+                icon={<DownOutlined aria-hidden />}
                 aria-label="Export as…"
               />
             </Dropdown>

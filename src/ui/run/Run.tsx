@@ -89,7 +89,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
             // Not where what began the run was pressed: a second press there must not stop it.
             <div className={styles.stop}>
               <Button
-                icon={<PauseOutlined />}
+                icon={<PauseOutlined aria-hidden />}
                 loading={run.state === 'stopping'}
                 disabled={readOnly}
                 onClick={() => void stopRunning(id)}
@@ -172,7 +172,7 @@ function TellMe() {
   return (
     <Button
       type="text"
-      icon={<BellOutlined />}
+      icon={<BellOutlined aria-hidden />}
       onClick={() => void Notification.requestPermission().then(setPermission, () => undefined)}
     >
       Tell me when it ends

@@ -36,7 +36,11 @@ const STAGES: readonly { stage: Stage; word: string }[] = [
 type Theme = 'light' | 'dark' | 'system';
 const NEXT_THEME: Readonly<Record<Theme, Theme>> = { system: 'light', light: 'dark', dark: 'system' };
 const THEME_WORDS: Readonly<Record<Theme, string>> = { system: 'as the machine has it', light: 'light', dark: 'dark' };
-const THEME_ICONS = { system: <BgColorsOutlined />, light: <SunOutlined />, dark: <MoonOutlined /> };
+const THEME_ICONS = {
+  system: <BgColorsOutlined aria-hidden />,
+  light: <SunOutlined aria-hidden />,
+  dark: <MoonOutlined aria-hidden />,
+};
 
 interface Props {
   readonly onOpen: (dialog: 'help' | 'commands') => void;
@@ -104,7 +108,7 @@ const HeaderBar = memo(function HeaderBar({ current, onOpen }: Props & { readonl
       <Tooltip title={undoName ? `Undo: ${undoName}` : 'Nothing to undo'}>
         <Button
           aria-label="Undo"
-          icon={<UndoOutlined />}
+          icon={<UndoOutlined aria-hidden />}
           disabled={!undoName || busy || readOnly}
           onClick={() => current && undoEdit(current.id)}
         />
@@ -112,7 +116,7 @@ const HeaderBar = memo(function HeaderBar({ current, onOpen }: Props & { readonl
       <Tooltip title={redoName ? `Redo: ${redoName}` : 'Nothing to redo'}>
         <Button
           aria-label="Redo"
-          icon={<RedoOutlined />}
+          icon={<RedoOutlined aria-hidden />}
           disabled={!redoName || busy || readOnly}
           onClick={() => current && redoEdit(current.id)}
         />
@@ -136,10 +140,10 @@ const HeaderBar = memo(function HeaderBar({ current, onOpen }: Props & { readonl
         />
       </Tooltip>
       <Tooltip title="Commands (Ctrl+K)">
-        <Button aria-label="Commands" icon={<CodeOutlined />} onClick={() => onOpen('commands')} />
+        <Button aria-label="Commands" icon={<CodeOutlined aria-hidden />} onClick={() => onOpen('commands')} />
       </Tooltip>
       <Tooltip title="Guide and keys (?)">
-        <Button aria-label="Help" icon={<QuestionOutlined />} onClick={() => onOpen('help')} />
+        <Button aria-label="Help" icon={<QuestionOutlined aria-hidden />} onClick={() => onOpen('help')} />
       </Tooltip>
     </header>
   );
