@@ -92,7 +92,7 @@ test('several volumes in hand are guarded and shared out; the palette takes labe
   await page.keyboard.press('Control+k');
   await page.keyboard.type('extend');
   await expect(page.getByRole('option')).toHaveText([/^Make .*Sheets bigger…/]);
-  await page.getByRole('combobox').fill('label Pressed plants');
+  await page.getByRole('combobox', { name: 'Commands' }).fill('label Pressed plants');
   await page.keyboard.press('Enter');
   await expect(page.getByText(/Label .*Pressed plants/).first()).toBeVisible();
 });
@@ -109,7 +109,7 @@ test('a run tells its state where the page is not seen, and ends in what to do n
   await page.getByRole('button', { name: 'Pause' }).click();
   await expect(page).toHaveTitle(/^Paused · /);
   await page.getByRole('button', { name: 'Rewind instead' }).click();
-  await page.getByRole('button', { name: 'OK' }).click();
+  await page.getByRole('button', { name: 'OK', exact: true }).click();
   await expect(page.getByText('Nothing to do yet')).toBeVisible();
   await page.getByRole('button', { name: 'Split', exact: true }).click();
   await page.getByRole('button', { name: 'Review the work order' }).click();

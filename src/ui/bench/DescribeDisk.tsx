@@ -3,6 +3,7 @@
 import { makeableKinds } from '@/core/fs';
 import { recipeFrom, type Description } from '@/core/practice';
 import { addPractice } from '@/state';
+import { CloseOutlined } from '@ant-design/icons';
 import { Alert, Button, Drawer, Form, Input, Select } from 'antd';
 import { useState } from 'react';
 import { ROLE_WORDS, ROLES } from '../kit';
@@ -128,9 +129,12 @@ export function DescribeDisk({ open, onClose }: { readonly open: boolean; readon
                       aria-label={`Role of volume ${i + 1}`}
                     />
                   </Form.Item>
-                  <Button type="text" onClick={() => remove(field.name)} aria-label={`Take volume ${i + 1} out`}>
-                    ✕
-                  </Button>
+                  <Button
+                    icon={<CloseOutlined aria-hidden />}
+                    type="text"
+                    onClick={() => remove(field.name)}
+                    aria-label={`Take volume ${i + 1} out`}
+                  />
                 </div>
               ))}
               <Button onClick={() => add({ fileSystem: 'ntfs', size: 'rest', used: '0 B', label: '', role: 'data' })}>

@@ -17,6 +17,7 @@ import {
 import { formatSize, MIB } from '@/core/size';
 import { isCoreError } from '@/core/errors';
 import { ask, edit } from '@/state';
+import { CloseOutlined } from '@ant-design/icons';
 import { Alert, Button, Input, Modal, Select } from 'antd';
 import { useMemo, useState } from 'react';
 import { useSizes } from '../kit';
@@ -186,12 +187,11 @@ function SplitForm({ id, planned, bounds, volume }: Props) {
               <td>
                 {rows.length > 2 && i > 0 ? (
                   <Button
+                    icon={<CloseOutlined aria-hidden />}
                     size="small"
                     aria-label={`Take part ${i + 1} out`}
                     onClick={() => setRows(rows.filter((_, at) => at !== i))}
-                  >
-                    ×
-                  </Button>
+                  />
                 ) : null}
               </td>
             </tr>

@@ -2,6 +2,7 @@
 
 import { removeTransfer, transferWords, type Layout } from '@/core/layout';
 import { edit, useBench } from '@/state';
+import { CloseOutlined } from '@ant-design/icons';
 import { Button } from 'antd';
 import styles from './move.module.css';
 
@@ -22,14 +23,13 @@ export function TransferList({ id, planned }: { readonly id: string; readonly pl
               {wish.leave ? ', a link stays' : ''}
             </span>
             <Button
+              icon={<CloseOutlined aria-hidden />}
               size="small"
               type="text"
               disabled={readOnly}
               aria-label={`Not: ${words}`}
               onClick={() => edit(id, (layout) => removeTransfer(layout, wish))}
-            >
-              ×
-            </Button>
+            />
           </li>
         );
       })}

@@ -65,7 +65,15 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
   return (
     <div className={styles.page}>
       <div className={styles.columns}>
-        <Columns usedOf={usedOf} now={before} planned={planned} bounds={bounds} courses={courses} sources={sources} />
+        <Columns
+          usedOf={usedOf}
+          now={before}
+          planned={planned}
+          bounds={bounds}
+          courses={courses}
+          done={finished}
+          sources={sources}
+        />
       </div>
       <aside className={styles.side}>
         <div className={styles.state}>
@@ -78,7 +86,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
           {run.simulated && run.ground !== 'medium' ? (
             <p
               className={styles.sub}
-            >{`A rehearsal in memory: a real ${mediumWords(disk.stored)} would be ${durationWords(run.simulated)} into it, and take ${durationWords(plan.total.seconds)} in all.`}</p>
+            >{`A rehearsal in memory: a real ${mediumWords(disk.stored)} ${finished ? `would take ${durationWords(run.simulated)}` : `would be ${durationWords(run.simulated)} into it, and take ${durationWords(plan.total.seconds)} in all`}.`}</p>
           ) : null}
           <Progress
             percent={Math.floor(run.share * 100)}

@@ -3,6 +3,7 @@
 import { removeWipe, wipeTargetWords, type Layout } from '@/core/layout';
 import { wipeWords } from '@/core/plan';
 import { edit, useBench } from '@/state';
+import { CloseOutlined } from '@ant-design/icons';
 import { Button } from 'antd';
 import styles from './wipe.module.css';
 
@@ -19,14 +20,13 @@ export function WipeList({ id, planned }: { readonly id: string; readonly planne
           <li key={words}>
             <span>{`${words}, ${wipeWords(wish)}`}</span>
             <Button
+              icon={<CloseOutlined aria-hidden />}
               size="small"
               type="text"
               disabled={readOnly}
               aria-label={`Not: ${words}`}
               onClick={() => edit(id, (layout) => removeWipe(layout, wish))}
-            >
-              ×
-            </Button>
+            />
           </li>
         );
       })}
