@@ -16,20 +16,20 @@ const VOLUMES = [
   { size: '12 MiB', fileSystem: 'fat16', label: 'FOUR', fill: fill(9) },
 ];
 
-function made(table: 'mbr' | 'gpt'): string {
-  const recipe = box.path(`${table}.json`);
-  const facts = { version: 1, id: 'moves', name: 'moves', medium: 'hdd', size: '160 MiB', table, volumes: VOLUMES };
-  writeFileSync(recipe, JSON.stringify(facts));
-  const image = box.path(`${table}.img`);
+function made(table: 'mbr' | 'gpt', name: string = table, size = '160 MiB', volumes: object[] = VOLUMES): string {
+  const recipe = box.path(`${name}.json`);
+  writeFileSync(recipe, JSON.stringify({ version: 1, id: name, name, medium: 'hdd', size, table, volumes }));
+  const image = box.path(`${name}.img`);
   expect(ullager('make', recipe, '--out', image).code).toBe(0);
   return image;
 }
 
-function run(image: string, volumes: readonly object[]): void {
+function run(image: string, volumes: readonly object[], more: object = {}): string {
   const target = box.path('target.json');
-  writeFileSync(target, JSON.stringify({ volumes }));
+  writeFileSync(target, JSON.stringify({ volumes, ...more }));
   const { code, err, out } = ullager('run', image, '--target', target, '--in-place');
   expect(code, err + out).toBe(0);
+  return out;
 }
 
 const filesIn = (image: string, number: number) => filesOf(image, number).map((f) => [f.path, f.sha256]);
@@ -66,5 +66,36 @@ describe('volumes that were moved', () => {
     run(image, [{ keep: 1, start: '1 MiB' }, { keep: 2 }, { keep: 3 }, { keep: 4, size: 'rest' }]);
     for (const [i, was] of [3, 2, 1, 0].entries()) expect(filesIn(image, i + 1)).toEqual(before[was]);
     expect(starts(image).map((start) => listed(image, start))).toEqual(counts);
+  });
+});
+
+describe('volumes on a disk that is full', () => {
+  it('change places while others are smaller for a time, and are read by all as they were', () => {
+    const image = made('gpt', 'full', '108 MiB');
+    const before = VOLUMES.map((_, i) => filesIn(image, i + 1));
+    const out = run(image, [{ keep: 2 }, { keep: 1 }, { keep: 3 }, { keep: 4 }]);
+    expect(out).toMatch(/for a time|made .* long on the way/);
+    for (const [i, was] of [1, 0, 2, 3].entries()) expect(filesIn(image, i + 1)).toEqual(before[was]);
+    expect(ullager('check', image).code).toBe(0);
+    expect(starts(image).map((start) => listed(image, start))).toEqual([14, 20, 18, 9]);
+  });
+
+  it.each(['ntfs', 'ext4'])('give folders of %s a volume of their own in rounds', (fileSystem) => {
+    const folders = ['Beech', 'Cedar', 'Elm', 'Fir'];
+    const tree = folders.map((folder, i) => {
+      const sizes = { smallest: '400 KiB', largest: '900 KiB', fragments: 2, near: i / 4 };
+      return { folder, count: 16, name: '{nn} {word}.bin', ...sizes };
+    });
+    const volume = { size: 'rest', fileSystem, label: 'OLD', fill: [...tree, ...fill(5)] };
+    const image = made('gpt', `rounds-${fileSystem}`, '66 MiB', [volume]);
+    const before = new Map(filesOf(image, 1).map((f) => [f.path, f.sha256]));
+    const own = { create: fileSystem, size: 'rest', label: 'TREES', as: 'own' };
+    const transfers = folders.map((folder) => ({ from: { volume: 1 }, to: 'own', folder, then: 'remove' }));
+    const out = run(image, [{ keep: 1, size: '14 MiB' }, own], { transfers });
+    expect(out.match(/Shrink OLD/g)!.length).toBeGreaterThan(1);
+    const after = new Map([1, 2].flatMap((n) => filesOf(image, n).map((f) => [f.path, f.sha256] as const)));
+    expect(after).toEqual(before);
+    expect(ullager('check', image).code).toBe(0);
+    expect(starts(image).map((start) => listed(image, start))).toEqual([5, 64]);
   });
 });

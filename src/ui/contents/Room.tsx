@@ -3,12 +3,15 @@
 import type { Role } from '@/core/layout';
 import { engine, type FolderItem, type Notable, type RoomItem } from '@/engine';
 import { Button, Segmented, Spin } from 'antd';
-import { lazy, Suspense, useEffect, useState } from 'react';
+import dynamic from 'next/dynamic';
+import { useEffect, useState } from 'react';
 import { useSizes } from '../kit';
 import styles from './contents.module.css';
 
-// Charts are large, and not wanted before somebody asks for one.
-const RoomChart = lazy(() => import('./RoomChart').then(({ RoomChart: chart }) => ({ default: chart })));
+const loadChart = () => import('./RoomChart').then((m) => m.RoomChart);
+const RoomChart = dynamic(loadChart, { ssr: false });
+// Fetched while there is time, so that it is there when the server no longer is.
+if (typeof window !== 'undefined' && 'requestIdleCallback' in window) requestIdleCallback(() => void loadChart());
 
 interface Props {
   readonly diskId: string;
@@ -43,9 +46,7 @@ export function Room({ diskId, number, path, role, onGo, onPreview, onFault }: P
   return (
     <div className={styles.room}>
       {known.room.length > 0 ? (
-        <Suspense fallback={<Spin className={styles.spin} />}>
-          <RoomChart role={role} items={known.room} onGo={onGo} />
-        </Suspense>
+        <RoomChart role={role} items={known.room} onGo={onGo} />
       ) : (
         <p className={styles.found}>Nothing here takes any room.</p>
       )}

@@ -1,13 +1,19 @@
 'use client';
 
 import type { Measured, SpeedResult } from '@/core/health';
+import dynamic from 'next/dynamic';
 import { spaced } from '@/core/size';
 import { dropSpeed, measureDisk, pauseTask, useBench, useHealth, useSpeeds, whenWords, type Current } from '@/state';
 import { Button, Progress, Select, Table, type TableColumnsType } from 'antd';
 import { useMemo, useState } from 'react';
 import { useSizes } from '../kit';
-import { SpeedChart, type NamedSpeed } from './SpeedChart';
+import type { NamedSpeed } from './SpeedChart';
 import styles from './sound.module.css';
+
+const loadChart = () => import('./SpeedChart').then((m) => m.SpeedChart);
+const SpeedChart = dynamic(loadChart, { ssr: false });
+// Fetched while there is time, so that it is there when the server no longer is.
+if (typeof window !== 'undefined' && 'requestIdleCallback' in window) requestIdleCallback(() => void loadChart());
 
 const MB = 1_000_000;
 const rate = (bytesPerSecond: number): string => `${(bytesPerSecond / MB).toFixed(1)} MB/s`;
