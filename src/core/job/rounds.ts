@@ -138,7 +138,9 @@ class Trial {
   /** What is free on the new volume while the old one is so long. */
   #freeAt(length: number): number {
     const { source, target } = this.subject;
-    const size = endOf(target) - ceilTo(source.start + length, ALIGNMENT);
+    // The boot record of a logical volume has its place before it.
+    const record = target.logical ? ALIGNMENT : 0;
+    const size = endOf(target) - ceilTo(source.start + length + record, ALIGNMENT);
     const clusterSize = clusterSizeOf(target, this.layout.sectorSize);
     const structures = kindFacts(target.fileSystem).holds.structures(size, this.sectorSize, clusterSize, target.chosen);
     return size * (1 - TARGET_SHARE) - structures - this.#used;

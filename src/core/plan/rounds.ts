@@ -90,8 +90,10 @@ class RoundSteps {
       this.#length = length;
     }
     const from = this.#start;
-    const wanted =
-      length === this.source.planned.length ? this.target.start : ceilTo(this.source.now.start + length, ALIGNMENT);
+    // The boot record of a logical volume has its place before it.
+    const record = this.target.logical ? ALIGNMENT : 0;
+    const next = ceilTo(this.source.now.start + length + record, ALIGNMENT);
+    const wanted = length === this.source.planned.length ? this.target.start : next;
     if (from === wanted) return;
     this.#start = wanted;
     const at = this.#targetPlace();
@@ -112,10 +114,12 @@ class RoundSteps {
   }
 
   #volumes(): LaidVolume[] {
-    const { now } = this.context;
+    const { now, planned } = this.context;
     const { start, length } = this.#targetPlace();
     const { id } = this.source.planned;
-    const source = now.volumes.map((v) => (v.id === id ? { ...v, length: this.#length } : v));
+    // Those that go have gone by now.
+    const stays = now.volumes.filter((v) => planned.volumes.some((p) => p.id === v.id));
+    const source = stays.map((v) => (v.id === id ? { ...v, length: this.#length } : v));
     return [...source, { ...this.target, start, length }].sort((a, b) => a.start - b.start);
   }
 

@@ -107,6 +107,36 @@ describe('folders to a volume of their own, with more in them than is free', () 
     },
   );
 
+  it.each([
+    ['logical volumes', 5, {}],
+    ['one behind it that goes', 6, { goes: true }],
+  ])('go in rounds on a master boot record with %s', async (_, count, { goes }: { goes?: boolean }) => {
+    const small = (i: number): object => ({ size: '2 MiB', fileSystem: 'fat12', label: `S${i}` });
+    const fill = FOLDERS.map((folder, i) => {
+      const sizes = { smallest: '300 KiB', largest: '900 KiB', near: i / FOLDERS.length };
+      return { folder, count: 12, name: '{nn} {word}.bin', ...sizes };
+    });
+    const old = { size: '58 MiB', fileSystem: 'ntfs', label: 'OLD', fill };
+    const volumes = [...[1, 2, 3, 4].map(small), old, ...(goes ? [small(6)] : [])];
+    expect(volumes).toHaveLength(count);
+    const disk = await buildStick({ table: 'mbr', size: '80 MiB', volumes: volumes as never });
+    const { plan } = await planned(disk, {
+      volumes: [
+        ...[1, 2, 3, 4, 5].map((keep) => (keep === 5 ? { keep, size: '14 MiB' } : { keep })),
+        { create: 'ntfs', size: goes ? '44 MiB' : '42 MiB', label: 'TREES', as: 'own' },
+      ],
+      ...(goes ? { remove: [6] } : {}),
+      transfers: FOLDERS.map((folder) => ({ from: { volume: 5 }, to: 'own', folder, then: 'remove' as const })),
+    });
+    expect(count).toBeGreaterThan(4);
+    expect(kindsOf(plan)).toContain('carry');
+    const after = await surveyDisk(await surviveCuts(plan, disk, seededRandom(23), 6));
+    expect(after.findings).toEqual([]);
+    expect(after.volumes.flatMap((v) => v.findings)).toEqual([]);
+    expect(after.volumes.map((v) => v.info?.label)).toEqual(['S1', 'S2', 'S3', 'S4', 'OLD', 'TREES']);
+    expect(after.volumes.at(-1)!.files).toBe(FOLDERS.length * 12);
+  });
+
   it('go at once where there is room, as before', async () => {
     const { plan } = await planned(await fullDisk('ntfs', 'gpt', 2), target('24 MiB', 'ntfs'));
     expect(count(plan, 'carry')).toBe(0);
