@@ -15,12 +15,13 @@ import { buildMap } from './build-map';
 import { Draft } from './draft';
 import { buildFolder, entryBlock, type FolderStyle } from './build-folder';
 import { typeCode } from './folder';
-import { GROUP_FLAG, headBlocks } from './groups';
+import { headBlocks } from './groups';
 import { inodeTableBlocks } from './bitmaps';
 import { FLAG, INODE, inodeSeed, JOURNAL_INODE, ROOT_INODE, setBlocks, setExtraSize, setTimes, TYPE } from './inode';
 import { journalBackup } from './journal-backup';
 import { newJournalHead } from './journal';
 import { blockSizesFor, bytesPerInode, EXT_KINDS, journalBlocks, normaliseExtLabel, reservedShare } from './kinds';
+import { beginTables } from './new-tables';
 import { writeResizeInode } from './resize-inode';
 import { LEAST_IN_GROUP } from './sizes';
 import { styleOf } from './style';
@@ -199,7 +200,7 @@ class Maker {
     const draft = this.#draft;
     draft.placeTables(0);
     draft.touchAll();
-    await this.#clearTables();
+    await beginTables(g, draft.groups, tx, this.cleared);
     // Whatever began here before is no more, and the place of a first superblock stays empty until the end.
     if (!this.cleared) await tx.clearFree(0, Math.min(g.blockSize * 2, 4096));
     setBits(draft.inodes, 0, FIRST_USER_INODE - 1, true);
@@ -209,17 +210,6 @@ class Maker {
       await writeResizeInode(draft, undefined, (at, b) => tx.writeFree(at, b));
     const journal = has(g.super.compat, COMPAT.journal) ? await this.#journal() : {};
     await draft.flush(tx, journal, { direct: true, copies: true });
-  }
-
-  /** Tables that a system would write out later have a mark instead, but where all of it is to be written. */
-  async #clearTables(): Promise<void> {
-    const { g, tx } = this;
-    for (const group of this.#draft.groups) {
-      const length = inodeTableBlocks(g) * g.blockSize;
-      if (!g.checksums || this.cleared) await tx.clearFree(group.inodeTable * g.blockSize, length);
-      if (!g.checksums) continue;
-      group.flags |= GROUP_FLAG.inodesUnused | (this.cleared ? GROUP_FLAG.tableZeroed : 0);
-    }
   }
 
   async #folders(): Promise<void> {

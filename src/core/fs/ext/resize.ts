@@ -13,11 +13,12 @@ import type { BlockMap, Extent } from './block-map';
 import { buildMap } from './build-map';
 import { assertChangeable } from './changeable';
 import { Draft } from './draft';
-import { groupStart, headBlocks, GROUP_FLAG } from './groups';
+import { groupStart, headBlocks } from './groups';
 import { attributeBlockOf, FLAG, flagsOf, INODE, inodeSeed, RESIZE_INODE, setBlocks, typeOf, TYPE } from './inode';
 import { journalBackup } from './journal-backup';
 import { sealOrphans } from './orphan-file';
 import { References, type Moved, type MovedAttributes } from './references';
+import { beginTables } from './new-tables';
 import { writeResizeInode } from './resize-inode';
 import { geometryFor, headsLost, sizeFields } from './sizes';
 import { mapOf, type ExtState } from './state';
@@ -91,12 +92,7 @@ class Resize {
     const { state, to, tx } = this;
     const draft = this.#draft;
     draft.placeTables(state.g.groupCount);
-    const lazy = to.checksums || to.groupChecksums;
-    for (let n = state.g.groupCount; n < to.groupCount; n++) {
-      const group = draft.groups[n]!;
-      if (lazy) group.flags |= GROUP_FLAG.inodesUnused;
-      else await tx.clearFree(group.inodeTable * to.blockSize, inodeTableBlocks(to) * to.blockSize);
-    }
+    await beginTables(to, draft.groups.slice(state.g.groupCount, to.groupCount), tx);
   }
 
   /** What is no longer kept for descriptors becomes free; what is head from now on was free, or is behind the old end. */
