@@ -47,7 +47,7 @@ test('disks are found, put in order, renamed, guarded as a whole, and taken away
   await page.reload();
   await expect(page.getByRole('button', { name: 'Open Stick of the shop' })).toBeEnabled();
   await more(page, 'Stick of the shop', 'Take off the bench…');
-  await expect(page.getByRole('dialog')).toContainText('The practice disk itself: it is nowhere else.');
+  await expect(page.getByRole('dialog')).toContainText('a demo disk is back as it was when the page is loaded again');
   await page.getByRole('button', { name: 'Take it off the bench' }).click();
   await expect(page.getByRole('button', { name: 'Open Stick of the shop' })).toBeHidden();
 });

@@ -38,10 +38,13 @@ export function lostWith(id: string): string[] {
   const { scan, speeds = [] } = health[id] ?? {};
   const run = runs[id];
   const practice = disk?.stored.source.kind === 'practice';
+  const made = disk?.stored.id.startsWith('described-') ?? false;
   return [
-    ...(practice
-      ? ['The practice disk itself: it is nowhere else.']
-      : ['The image file stays where it is, as it was.']),
+    practice
+      ? made
+        ? 'The practice disk itself: it is nowhere else.'
+        : 'What was done to it: a demo disk is back as it was when the page is loaded again.'
+      : 'The image file stays where it is, as it was.',
     ...(changes > 0 ? [`Its plan, with ${changes} change${changes === 1 ? '' : 's'}.`] : []),
     ...(run
       ? [

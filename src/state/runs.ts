@@ -53,7 +53,8 @@ const goesOn = (id: string): boolean => ['running', 'stopping'].includes(get().r
 
 /** Begins the run of a plan. One press begins one run. */
 export async function startRunning(id: string, plan: Plan): Promise<void> {
-  if (mayNotEdit(get(), id) !== undefined) return;
+  const no = mayNotEdit(get(), id);
+  if (no !== undefined) return set({ problem: no });
   const job = get().jobs[id];
   const { override = false, paced = false } = job?.wishes ?? {};
   const survey = diskOf(id)?.survey;

@@ -35,11 +35,14 @@ const {
   changesIn,
   edit,
   explain,
+  guardDisk,
   look,
+  lostWith,
   openBench,
   openFile,
   redoEdit,
   removeDisk,
+  renameDisk,
   reopen,
   resumeRunning,
   rewind,
@@ -431,5 +434,43 @@ describe('a run', () => {
     expect(state().runs[id]).toBeUndefined();
     expect(jobOf(id).now.volumes).toHaveLength(1);
     expect(derivePlan(survey, jobOf(id).history.present).steps).toEqual([]);
+  });
+});
+
+describe('a disk as it stands on the bench', () => {
+  it('has the name it is given, kept, and told to the engine', async () => {
+    const id = await withImage();
+    const told: unknown[] = [];
+    calls.handlers.rename = (...args) => void told.push(args);
+    await renameDisk(id, '  Till of the shop ');
+    await renameDisk(id, '   ');
+    expect(state().disks[0]!.stored.name).toBe('Till of the shop');
+    expect((await db.disks.get(id))?.name).toBe('Till of the shop');
+    expect(told).toEqual([[id, 'Till of the shop']]);
+  });
+
+  it('is not changed, run on, rewound or taken away while it is guarded, and that is said', async () => {
+    const id = await withImage();
+    await guardDisk(id, true);
+    expect(edit(id, (layout) => setLabel(layout, layout.volumes[0]!.id, 'X'))).toBeUndefined();
+    expect(state().refusal?.reason).toContain('guarded as a whole');
+    for (const act of [() => startRunning(id, {} as never), () => rewind(id), () => removeDisk(id)]) {
+      useBench.setState({ problem: undefined });
+      await act();
+      expect(state().problem).toContain('guarded as a whole');
+    }
+    expect(state().disks).toHaveLength(1);
+    await guardDisk(id, false);
+    expect(edit(id, (layout) => setLabel(layout, layout.volumes[0]!.id, 'X'))).toMatchObject({ ok: true });
+  });
+
+  it('is taken away with what that loses told', async () => {
+    const id = await withImage();
+    expect(lostWith(id)).toEqual(['The image file stays where it is, as it was.']);
+    edit(id, (layout) => setLabel(layout, layout.volumes[0]!.id, 'X'));
+    expect(lostWith(id)).toContain('Its plan, with 1 change.');
+    const stored = { id: 'described-1', name: 'D', order: 1, source: { kind: 'practice', recipe: {} } } as never;
+    useBench.setState({ disks: [{ stored, status: 'open' }] });
+    expect(lostWith('described-1')).toEqual(['The practice disk itself: it is nowhere else.']);
   });
 });

@@ -4,7 +4,7 @@ import { asVolumeId, type LaidVolume, type Layout } from '@/core/layout';
 import { recipeFrom } from '@/core/practice';
 import { formatSize, GIB, MIB } from '@/core/size';
 import { addPractice, openFile, useBench } from '@/state';
-import { Button } from 'antd';
+import { Alert, Button } from 'antd';
 import { ExperimentOutlined, FolderOpenOutlined, FormOutlined } from '@ant-design/icons';
 import { useState } from 'react';
 import { Columns } from '../columns';
@@ -58,9 +58,13 @@ const PRACTICE = {
 export function EmptyBench({ onDescribe }: { readonly onDescribe: () => void }) {
   const readOnly = useBench((s) => s.readOnly);
   const [busy, setBusy] = useState(false);
-  const practise = async (): Promise<void> => {
+  const [fault, setFault] = useState<string>();
+  const practise = (): void => {
     setBusy(true);
-    await addPractice(recipeFrom({ ...PRACTICE, volumes: [...PRACTICE.volumes] }, `described-${crypto.randomUUID()}`));
+    const recipe = recipeFrom({ ...PRACTICE, volumes: [...PRACTICE.volumes] }, `described-${crypto.randomUUID()}`);
+    addPractice(recipe)
+      .catch((error: Error) => setFault(error.message))
+      .finally(() => setBusy(false));
   };
   return (
     <div className={styles.empty}>
@@ -90,10 +94,11 @@ export function EmptyBench({ onDescribe }: { readonly onDescribe: () => void }) 
           icon={<ExperimentOutlined aria-hidden />}
           disabled={readOnly}
           loading={busy}
-          onClick={() => void practise()}
+          onClick={practise}
         >
           Try it on a practice stick
         </Button>
+        {fault ? <Alert type="error" showIcon title={fault} /> : null}
       </div>
       <div
         className={styles.picture}
