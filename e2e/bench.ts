@@ -61,7 +61,8 @@ export async function pick(page: Page, button: Locator, file: Parameters<FileCho
 
 /** Opens an image as a disk of its own. */
 export async function openImage(page: Page, file: Parameters<FileChooser['setFiles']>[0]): Promise<void> {
-  await pick(page, page.getByRole('button', { name: 'Open an image or a job…' }), file);
+  // On the bench, or at the end of the shelf beside every stage.
+  await pick(page, page.getByRole('button', { name: /^Open (an image or a job…|a disk image)/ }), file);
 }
 
 /** What a store of the page holds. */
