@@ -89,3 +89,13 @@ test('two volumes that fill a disk change places by way of another disk', async 
   await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
   await expect(page.getByText(/lends room/)).toBeHidden();
 });
+
+test('a split in five begins with what the volume can be, where a third would be too little', async ({ page }) => {
+  await openBench(page);
+  await divide(page, 'Orchid camera card');
+  await page.getByRole('button', { name: 'Several parts at once' }).click();
+  for (let i = 0; i < 2; i++) await page.getByRole('button', { name: 'One more' }).click();
+  await page.getByRole('button', { name: 'Split in 5' }).click();
+  await expect(page.getByText(/Shrink G ORCHIDS to 76\.\d GiB/)).toBeVisible();
+  await expect(page.getByText('Write the partition table')).toBeVisible();
+});

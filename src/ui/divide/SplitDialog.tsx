@@ -14,7 +14,7 @@ import {
   type Layout,
   type NewVolume,
 } from '@/core/layout';
-import { formatSize, MIB } from '@/core/size';
+import { ceilTo, formatSize, MIB, typedSize } from '@/core/size';
 import { isCoreError } from '@/core/errors';
 import { ask, edit } from '@/state';
 import { CloseOutlined } from '@ant-design/icons';
@@ -73,14 +73,17 @@ function SplitForm({ id, planned, bounds, volume }: Props) {
     return { size: share, fileSystem: like.fileSystem, label: '', letter: letter ?? '', clusterSize: 0 };
   };
   const [rows, setRows] = useState<Row[]>(() => {
+    // Thirds are proposed where the volume can be as small as that; else it keeps what it needs, and something more.
+    const floor = boundOf(volume, bounds)?.floor ?? 0;
+    const tight = floor > whole / 3;
     const first: Row = {
-      size: '1/3',
+      size: tight ? typedSize(ceilTo(Math.min(whole * 0.9, floor * 1.1), MIB)) : '1/3',
       fileSystem: volume.fileSystem,
       label: volume.label,
       letter: volume.letter ?? '',
       clusterSize: 0,
     };
-    const second = part([first.letter], '1/3');
+    const second = part([first.letter], tight ? 'rest' : '1/3');
     return [first, second, part([first.letter, second.letter], 'rest')];
   });
   const change = (i: number, row: Partial<Row>): void =>
