@@ -11,7 +11,7 @@ import { dropJob, putJob, storeJobs } from './jobs';
 import { db, keep, messageOf, show } from './keeping';
 import { openJobFile } from './job-files';
 import { dropRun, loadPace, putRun, viewOf } from './runs';
-import { diskOf, get, mayNotEdit, putDisk, set, unfinished, type BenchDisk } from './store';
+import { diskOf, get, isGoing, mayNotEdit, putDisk, set, unfinished, type BenchDisk } from './store';
 import { keptView, look } from './view';
 
 /** A disk is a whole number of these. */
@@ -203,7 +203,7 @@ function jobFor(
 
 async function afterEngineDeath(): Promise<void> {
   for (const [id, run] of Object.entries(get().runs))
-    if (run.state === 'running' || run.state === 'stopping')
+    if (isGoing(run))
       putRun(id, { state: 'failed', error: 'The engine stopped unexpectedly. The run goes on where it was.' });
   set({ silent: false, opening: undefined });
   await holdBench();

@@ -26,6 +26,6 @@ export {
 } from './selectors';
 export type { CopyDisk, Current, PlanView, RoomElsewhere } from './selectors';
 export { useTransfers } from './transfers';
-export { unfinished, useBench } from './store';
+export { isGoing, unfinished, useBench } from './store';
 export type { BenchDisk, Choosing, LookTab, RunView, Stage } from './store';
 export { ask, dismissProblem, dismissRefusal, explain, look } from './view';

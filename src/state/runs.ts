@@ -7,7 +7,7 @@ import { engine, EngineDied, listener, type RunStatus } from '@/engine';
 import { afterRewind, afterRun } from './job';
 import { putJob } from './jobs';
 import { db, keep, messageOf, show, showUse } from './keeping';
-import { diskOf, get, mayNotEdit, putDisk, set, type RunView } from './store';
+import { diskOf, get, isGoing, mayNotEdit, putDisk, set, type RunView } from './store';
 import { look } from './view';
 
 export function putRun(id: string, change: Partial<RunView>): void {
@@ -49,8 +49,6 @@ function learnPace(run: RunView): void {
   void keep(() => db.settings.put({ key: 'pace', value: pace }));
 }
 
-const goesOn = (id: string): boolean => ['running', 'stopping'].includes(get().runs[id]?.state ?? '');
-
 /** Begins the run of a plan. One press begins one run. */
 export async function startRunning(id: string, plan: Plan): Promise<void> {
   const no = mayNotEdit(get(), id);
@@ -65,7 +63,7 @@ export async function startRunning(id: string, plan: Plan): Promise<void> {
 /** Goes on with a stopped or interrupted run. */
 export async function resumeRunning(id: string): Promise<void> {
   const run = get().runs[id];
-  if (!run || goesOn(id) || get().readOnly) return;
+  if (!run || isGoing(run) || get().readOnly) return;
   return follow(id, run.plan, (progress) => engine('resume', id, progress));
 }
 

@@ -37,6 +37,9 @@ export interface RunView extends Course {
   readonly certificate?: Certificate;
 }
 
+/** Whether a run is being worked on, be it that it was asked to stop. */
+export const isGoing = ({ state }: Pick<RunView, 'state'>): boolean => state === 'running' || state === 'stopping';
+
 /** What is looked at, and how. It is kept. */
 export interface View {
   readonly currentId?: string | undefined;

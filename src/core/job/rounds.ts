@@ -9,13 +9,13 @@ import { kindFacts, probeFileSystem, type Volume } from '@/core/fs';
 import { volumeNumbered, type Survey } from '@/core/inspect';
 import { ALIGNMENT, endOf, nameOf, type LaidVolume, type Layout } from '@/core/layout';
 import { isHere } from '@/core/place';
-import type { PlannedTransfer } from '@/core/plan';
+import { startBehind, type PlannedTransfer } from '@/core/plan';
 import { applyNow } from '@/core/run';
-import { ceilTo, formatSize } from '@/core/size';
+import { ceilTo, formatSize, MIB } from '@/core/size';
 import { clusterSizeOf } from './resolve-transfers';
 
 /** What a volume keeps beyond its floor between two rounds: a floor is the very least, and links come to it. */
-const SPARE = 4 * 1024 * 1024;
+const SPARE = 4 * MIB;
 const SPARE_SHARE = 0.005;
 /** What stays free on the new volume between two rounds. */
 const TARGET_SHARE = 0.01;
@@ -27,8 +27,8 @@ interface Subject {
 }
 
 /**
- * The transfers, with the rounds they go in where that is the only way; as they were where it is not, or where rounds would
- * not do either.
+ * The transfers, with the rounds they go in where that is the only way, or with why rounds would not do either; as they were
+ * where no rounds are needed.
  */
 export async function inRounds(
   transfers: readonly PlannedTransfer[],
@@ -138,9 +138,7 @@ class Trial {
   /** What is free on the new volume while the old one is so long. */
   #freeAt(length: number): number {
     const { source, target } = this.subject;
-    // The boot record of a logical volume has its place before it.
-    const record = target.logical ? ALIGNMENT : 0;
-    const size = endOf(target) - ceilTo(source.start + length + record, ALIGNMENT);
+    const size = endOf(target) - startBehind(source.start + length, target);
     const clusterSize = clusterSizeOf(target, this.layout.sectorSize);
     const structures = kindFacts(target.fileSystem).holds.structures(size, this.sectorSize, clusterSize, target.chosen);
     return size * (1 - TARGET_SHARE) - structures - this.#used;

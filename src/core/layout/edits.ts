@@ -285,18 +285,6 @@ function roomBehind(layout: Layout, volume: LaidVolume): number {
   return next ? next.start : lastUsable(layout);
 }
 
-/** Takes a volume out of the layout. A guarded one needs `override`. */
-export function removeVolume(layout: Layout, id: VolumeId, override = false): Edited {
-  const volume = volumeOf(layout, id);
-  if (volume.guarded && !override) return refuse(`${nameOf(volume)} is guarded. Lift the guard first.`);
-  if (layout.table === 'none') return refuse('The disk has no table to take its volume out of. Format it instead.');
-  // What was to come to it has nowhere to go.
-  const transfers = layout.transfers?.filter((t) => t.to !== id);
-  const left = replace(layout, [], [id]);
-  const settled = settle(transfers ? { ...left, transfers } : left, new Map());
-  return settled.ok ? done(settled.layout, `Remove ${nameOf(volume)}`) : settled;
-}
-
 /** Makes a volume anew where it stands. What it holds is lost. */
 export function formatVolume(
   layout: Layout,
@@ -362,15 +350,6 @@ export function setRole(layout: Layout, id: VolumeId, role: LaidVolume['role']):
 function roleTyped(volume: LaidVolume, role: LaidVolume['role']): LaidVolume {
   const usual = findKind(volume.fileSystem)?.mbrType(volume.length) ?? volume.type;
   return { ...volume, role, type: typeCodeFor(role, usual), flags: flagsFor(role) };
-}
-
-/** Guards a volume against changes, or lifts the guard. */
-export function setGuard(layout: Layout, id: VolumeId, guarded: boolean): Edited {
-  const volume = volumeOf(layout, id);
-  return done(
-    replace(layout, [{ ...volume, guarded }]),
-    guarded ? `Guard ${nameOf(volume)}` : `Lift the guard of ${nameOf(volume)}`,
-  );
 }
 
 /** Marks the volume the machine starts from, the only one of its disk. */

@@ -5,12 +5,10 @@ export type { CopySource, CopyWish } from './copy-edits';
 export {
   createVolume,
   formatVolume,
-  removeVolume,
   resizeEnd,
   resizeStart,
   setActive,
   setChosen,
-  setGuard,
   setLabel,
   setLetter,
   setRole,
@@ -53,7 +51,7 @@ export type { FolderWish, TransferWish } from './transfer-edits';
 export { canGive, makeRoom, sizeRange } from './room';
 export type { RoomSource, RoomWish } from './room';
 export { layoutSchema } from './schema';
-export { equalShares, guardSeveral, removeSeveral } from './several-edits';
+export { equalShares, guardSeveral, removeSeveral, removeVolume, setGuard } from './several-edits';
 export { putBack } from './put-back';
 export { addWipe, removeWipe, wipeDisk, wipeTargetWords } from './wipe-edits';
 export type { WipeTarget, WipeWish } from './wipe-edits';

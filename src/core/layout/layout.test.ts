@@ -1,9 +1,8 @@
-import { GIB, MIB } from '@/core/size';
+import { floorTo, GIB, MIB } from '@/core/size';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import {
   ALIGNMENT,
-  asVolumeId,
   beginHistory,
   canGive,
   changesBetween,
@@ -34,22 +33,7 @@ import {
   type LaidVolume,
   type Layout,
 } from '.';
-
-const kept = (number: number, start: number, length: number, more: Partial<LaidVolume> = {}): LaidVolume => ({
-  id: asVolumeId(`kept-${number}`),
-  origin: { kind: 'kept', number },
-  start,
-  length,
-  fileSystem: 'fat32',
-  label: `V${number}`,
-  role: 'data',
-  active: false,
-  logical: false,
-  flags: [],
-  type: 0x0c,
-  guarded: false,
-  ...more,
-});
+import { kept } from './fixtures/volumes';
 
 const stick: Layout = {
   diskSize: 16e9 - (16e9 % 512),
@@ -289,6 +273,22 @@ describe('room', () => {
       [58, 32],
       [90, 1],
     ]);
+  });
+
+  it('leaves a new volume that gives no less than its file system needs', () => {
+    const two = ok(splitVolume(stick, bounds, first, { keep: 7433355776, parts: [spec] }));
+    const made = two.volumes[1]!;
+    const gives = new Map([[made.id, canGive(made, bounds)]]);
+    const least = 33 * MIB;
+    expect(made.length - gives.get(made.id)!).toBeGreaterThanOrEqual(least);
+    const grow = (bytes: number, given = gives): Edited =>
+      makeRoom(two, bounds, { kind: 'grow', id: first, bytes }, { side: 'behind', gives: given });
+    expect(ok(grow(gives.get(made.id)!)).volumes[1]!.length).toBeGreaterThanOrEqual(least);
+    const more = floorTo(made.length - least, ALIGNMENT) + ALIGNMENT;
+    expect(grow(more, new Map([[made.id, more]]))).toEqual({
+      ok: false,
+      reason: expect.stringContaining('at least 33 MiB'),
+    });
   });
 
   it('comes from a gap behind others, unless one of them is guarded', () => {

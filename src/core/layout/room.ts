@@ -3,7 +3,7 @@
  * one stood that goes. What lies between is shifted by what is still missing, so every byte moves at most once.
  */
 import { ceilTo, floorTo, formatSize, type SizeContext } from '@/core/size';
-import { refuse, sizeFault, type Edited } from './edits';
+import { leastSize, refuse, sizeFault, type Edited } from './edits';
 import { ALIGNMENT, boundOf, endOf, firstUsable, isMade, lastUsable, nameOf, volumeOf } from './layout';
 import type { Bounds, LaidVolume, Layout, VolumeId } from './layout';
 import { settle } from './placement';
@@ -30,7 +30,7 @@ export interface RoomSource {
 /** How much a volume can give up, in whole alignment units. */
 export function canGive(volume: LaidVolume, bounds: Bounds, least = 0): number {
   if (volume.guarded) return 0;
-  const floor = isMade(volume) ? ALIGNMENT : boundOf(volume, bounds)?.floor;
+  const floor = isMade(volume) ? leastSize(volume.fileSystem) : boundOf(volume, bounds)?.floor;
   if (floor === undefined) return 0;
   return Math.max(0, floorTo(volume.length - Math.max(floor, least), ALIGNMENT));
 }
@@ -69,8 +69,11 @@ export function makeRoom(layout: Layout, bounds: Bounds, wish: RoomWish, source:
   const next = [...placed, ...away].sort((a, b) => a.start - b.start);
   const fault = overlapIn(layout, next);
   if (fault) return refuse(fault);
-  const size = subject && wish.kind === 'grow' ? sizeFault(subject, bounds, subject.length + bytes) : undefined;
-  if (size) return size;
+  for (const { id, length } of placed) {
+    const volume = volumeOf(layout, id);
+    const size = length === volume.length ? undefined : sizeFault(volume, bounds, length);
+    if (size && !size.ok) return id === subject?.id ? size : refuse(size.reason);
+  }
   const settled = settle({ ...layout, volumes: next }, bounds);
   if (!settled.ok) return settled;
   const name =

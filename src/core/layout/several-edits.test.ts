@@ -3,7 +3,6 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import {
   ALIGNMENT,
-  asVolumeId,
   endOf,
   equalShares,
   guardSeveral,
@@ -12,22 +11,8 @@ import {
   type LaidVolume,
   type Layout,
 } from '.';
+import { kept } from './fixtures/volumes';
 
-const kept = (number: number, start: number, length: number, more: Partial<LaidVolume> = {}): LaidVolume => ({
-  id: asVolumeId(`kept-${number}`),
-  origin: { kind: 'kept', number },
-  start,
-  length,
-  fileSystem: 'fat32',
-  label: `V${number}`,
-  role: 'data',
-  active: false,
-  logical: false,
-  flags: [],
-  type: 0x0c,
-  guarded: false,
-  ...more,
-});
 const bound = (floor: number, ceiling = 2000 * GIB) => ({ floor, ceiling, floorReason: 'f', ceilingReason: 'c' });
 const disk = (...volumes: LaidVolume[]): Layout => ({ diskSize: 400 * GIB, sectorSize: 512, table: 'gpt', volumes });
 const three = disk(kept(1, MIB, 60 * GIB), kept(2, 80 * GIB, 20 * GIB), kept(3, 100 * GIB, 20 * GIB));

@@ -1,4 +1,4 @@
-/** Edits of several volumes at once: each is one edit, to be undone as one. */
+/** Edits of one volume or several at once: each is one edit, to be undone as one. */
 import { ceilTo, floorTo, formatSize } from '@/core/size';
 import { done, leastSize, refuse, replace, type Edited } from './edits';
 import { ALIGNMENT, boundOf, endOf, isMade, nameOf, volumeOf } from './layout';
@@ -20,10 +20,10 @@ function guardFault(volumes: readonly LaidVolume[]): Edited | undefined {
   return guarded && refuse(`${nameOf(guarded)} is guarded. Lift the guard first.`);
 }
 
-/** Takes several volumes out of the layout, or none of them. */
-export function removeSeveral(layout: Layout, ids: readonly VolumeId[]): Edited {
+/** Takes several volumes out of the layout, or none of them; guarded ones only with the override. */
+export function removeSeveral(layout: Layout, ids: readonly VolumeId[], override = false): Edited {
   const volumes = chosen(layout, ids);
-  const fault = guardFault(volumes);
+  const fault = override ? undefined : guardFault(volumes);
   if (fault) return fault;
   if (layout.table === 'none') return refuse('The disk has no table to take its volume out of. Format it instead.');
   // What was to come to them has nowhere to go.
@@ -33,10 +33,16 @@ export function removeSeveral(layout: Layout, ids: readonly VolumeId[]): Edited 
   return settled.ok ? done(settled.layout, `Remove ${listed(volumes)}`) : settled;
 }
 
+/** Takes a volume out of the layout. A guarded one needs `override`. */
+export const removeVolume = (layout: Layout, id: VolumeId, override = false): Edited =>
+  removeSeveral(layout, [id], override);
+
 /** Guards several volumes, or lifts their guards. */
 export function guardSeveral(layout: Layout, ids: readonly VolumeId[], guarded: boolean): Edited {
   const volumes = chosen(layout, ids);
-  const name = guarded ? `Guard ${listed(volumes)}` : `Lift the guards of ${listed(volumes)}`;
+  const name = guarded
+    ? `Guard ${listed(volumes)}`
+    : `Lift the ${volumes.length === 1 ? 'guard' : 'guards'} of ${listed(volumes)}`;
   return done(
     replace(
       layout,
@@ -45,6 +51,9 @@ export function guardSeveral(layout: Layout, ids: readonly VolumeId[], guarded: 
     name,
   );
 }
+
+/** Guards a volume against changes, or lifts the guard. */
+export const setGuard = (layout: Layout, id: VolumeId, guarded: boolean): Edited => guardSeveral(layout, [id], guarded);
 
 /**
  * Gives neighbours the same size, out of all they have together with what is unallocated between them. One that can't be

@@ -1,9 +1,10 @@
 /** What goes from volume to volume in a plan: folders that move, and volumes that are merged into a folder of another. */
 import { HERE, type VolumeRef } from '@/core/place';
 import { formatSize } from '@/core/size';
-import { refuse, removeVolume, resizeEnd, type Edited } from './edits';
+import { refuse, resizeEnd, type Edited } from './edits';
 import { endOf, lastUsable, nameOf, volumeOf } from './layout';
 import type { Bounds, LaidVolume, Layout, VolumeId } from './layout';
+import { removeVolume } from './several-edits';
 
 /** A folder, or everything on a volume, that is to go to another one. Plain data. */
 export interface TransferWish {

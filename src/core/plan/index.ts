@@ -32,6 +32,7 @@ export type {
   TransferStep,
   WipeStep,
 } from './steps';
+export { startBehind } from './rounds';
 export { durationWords, lossWords } from './words';
 export { windowsOf } from './move-window';
 export { otherDisks, placesElsewhere, scratchOn, stillFree, wantingIn } from './scratch';

@@ -52,6 +52,12 @@ export function planRounds(context: RoundContext): Rounds | undefined {
   return { source, target, steps: new RoundSteps(context, source, target).steps(all) };
 }
 
+/** Where a new volume begins at the earliest, in bytes, behind one that ends there. */
+export function startBehind(end: number, { logical }: Pick<LaidVolume, 'logical'>): number {
+  // The boot record of a logical volume has its place before it.
+  return ceilTo(end + (logical ? ALIGNMENT : 0), ALIGNMENT);
+}
+
 class RoundSteps {
   readonly #steps: Step[] = [];
   /** How long the one is by now, and where the other begins. */
@@ -90,9 +96,7 @@ class RoundSteps {
       this.#length = length;
     }
     const from = this.#start;
-    // The boot record of a logical volume has its place before it.
-    const record = this.target.logical ? ALIGNMENT : 0;
-    const next = ceilTo(this.source.now.start + length + record, ALIGNMENT);
+    const next = startBehind(this.source.now.start + length, this.target);
     const wanted = length === this.source.planned.length ? this.target.start : next;
     if (from === wanted) return;
     this.#start = wanted;

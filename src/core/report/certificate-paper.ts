@@ -114,7 +114,6 @@ export function certificatePaper(facts: CertificateFacts): Paper {
   };
 }
 
-/** Whatever was made or copied is drawn empty, and dashed as in the plan: what came to it was not there before. */
 /** How much of each volume was in use when a run began. */
 export const usedIn =
   ({ used }: RanLayouts): UsedOf =>
@@ -123,6 +122,7 @@ export const usedIn =
     return origin.kind === 'copy' ? origin.used : used[origin.number];
   };
 
+/** Whatever was made or copied is drawn empty, and dashed as in the plan: what came to it was not there before. */
 const ranPicture = (ran: RanLayouts): Drawing =>
   pictureOf(usedIn(ran), ran.before, ran.planned, PICTURE, ['Before', 'Now']);
 

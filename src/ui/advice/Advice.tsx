@@ -18,13 +18,12 @@ import { ask, edit, type Current } from '@/state';
 import { Alert, Button, Drawer, Progress, Select, Spin, Tag } from 'antd';
 import dynamic from 'next/dynamic';
 import { useEffect, useState } from 'react';
-import { useSizes } from '../kit';
+import { fetchWhenIdle, useSizes } from '../kit';
 import styles from './advice.module.css';
 
 const loadChart = () => import('./SlackChart').then((m) => m.SlackChart);
 const SlackChart = dynamic(loadChart, { ssr: false });
-// Fetched while there is time, so that it is there when the server no longer is.
-if (typeof window !== 'undefined' && 'requestIdleCallback' in window) requestIdleCallback(() => void loadChart());
+fetchWhenIdle(loadChart);
 
 interface Props {
   readonly current: Current;

@@ -5,13 +5,12 @@ import { engine, type FolderItem, type Notable, type RoomItem } from '@/engine';
 import { Button, Segmented, Spin } from 'antd';
 import dynamic from 'next/dynamic';
 import { useEffect, useState } from 'react';
-import { useSizes } from '../kit';
+import { fetchWhenIdle, useSizes } from '../kit';
 import styles from './contents.module.css';
 
 const loadChart = () => import('./RoomChart').then((m) => m.RoomChart);
 const RoomChart = dynamic(loadChart, { ssr: false });
-// Fetched while there is time, so that it is there when the server no longer is.
-if (typeof window !== 'undefined' && 'requestIdleCallback' in window) requestIdleCallback(() => void loadChart());
+fetchWhenIdle(loadChart);
 
 interface Props {
   readonly diskId: string;

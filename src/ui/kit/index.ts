@@ -1,5 +1,6 @@
 export { download, downloadBytes, downloadText, savePicker } from './download';
 export { Facts } from './Facts';
+export { fetchWhenIdle } from './fetchWhenIdle';
 export { LetterChip } from './LetterChip';
 export { MiniColumn } from './MiniColumn';
 export { ROLE_WORDS, roleColours, ROLES } from './roles';

@@ -3,6 +3,7 @@
 import { coursesByVolume, durationWords, expectedSeconds, secondsLeft, stepWords } from '@/core/plan';
 import { usedBy, usedIn } from '@/core/report';
 import {
+  isGoing,
   look,
   mediumWords,
   resumeRunning,
@@ -93,7 +94,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
             status={run.state === 'failed' ? 'exception' : finished ? 'success' : 'active'}
             aria-label="The whole run"
           />
-          {run.state === 'running' || run.state === 'stopping' ? (
+          {isGoing(run) ? (
             // Not where what began the run was pressed: a second press there must not stop it.
             <div className={styles.stop}>
               <Button

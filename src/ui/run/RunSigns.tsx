@@ -1,17 +1,16 @@
 'use client';
 
-import { useBench, type RunView } from '@/state';
+import { isGoing, useBench, type RunView } from '@/state';
 import { useEffect } from 'react';
 
 const NAME = 'Ullager';
-const GOING: readonly RunView['state'][] = ['running', 'stopping'];
 
 /** The run that a glance at the tab is about: one that goes on, else one that waits for a hand, else one that is over. */
 function useTold(): { readonly name: string; readonly run: RunView } | undefined {
   const runs = useBench((s) => s.runs);
   const disks = useBench((s) => s.disks);
   const currentId = useBench((s) => s.currentId);
-  const rank = ({ state }: RunView): number => (GOING.includes(state) ? 0 : state === 'finished' ? 2 : 1);
+  const rank = (run: RunView): number => (isGoing(run) ? 0 : run.state === 'finished' ? 2 : 1);
   const [first] = Object.entries(runs)
     .filter(([id, { state }]) => state !== 'finished' || id === currentId)
     .sort(([, a], [, b]) => rank(a) - rank(b));
@@ -30,7 +29,7 @@ export function RunSigns() {
   const told = useTold();
   const words = told ? stateWords(told.run) : undefined;
   const name = told?.name;
-  const going = useBench((s) => Object.values(s.runs).some((r) => GOING.includes(r.state)));
+  const going = useBench((s) => Object.values(s.runs).some(isGoing));
   const state = told?.run.state;
   const part = told && state !== 'finished' ? Math.round(told.run.share * 20) / 20 : undefined;
   useEffect(() => {

@@ -6,14 +6,13 @@ import { spaced } from '@/core/size';
 import { dropSpeed, measureDisk, pauseTask, useBench, useHealth, useSpeeds, whenWords, type Current } from '@/state';
 import { Button, Progress, Select, Table, type TableColumnsType } from 'antd';
 import { useMemo, useState } from 'react';
-import { useSizes } from '../kit';
+import { fetchWhenIdle, useSizes } from '../kit';
 import type { NamedSpeed } from './SpeedChart';
 import styles from './sound.module.css';
 
 const loadChart = () => import('./SpeedChart').then((m) => m.SpeedChart);
 const SpeedChart = dynamic(loadChart, { ssr: false });
-// Fetched while there is time, so that it is there when the server no longer is.
-if (typeof window !== 'undefined' && 'requestIdleCallback' in window) requestIdleCallback(() => void loadChart());
+fetchWhenIdle(loadChart);
 
 const MB = 1_000_000;
 const rate = (bytesPerSecond: number): string => `${(bytesPerSecond / MB).toFixed(1)} MB/s`;

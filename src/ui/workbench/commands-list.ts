@@ -43,7 +43,7 @@ export interface Command {
 const STAGES = ['look', 'divide', 'review', 'run', 'prove'] as const;
 const MOST_PARTS = 4;
 const LOOKS = [
-  ['Scan every sector of this disk', 'scan', 'bad sectors surface test check health'],
+  ['Scan every sector of this disk', 'scan', 'bad sectors read faults check health'],
   ['Measure how fast this disk is', 'speed', 'benchmark throughput slow'],
   ['Findings of the checks, and what mends them', 'findings', 'errors repair fix damaged'],
   ['Search for lost volumes', 'lost', 'recover deleted missing undelete find'],
@@ -101,7 +101,7 @@ export function planCommands(current: Current, selected: LaidVolume | undefined,
     plan(
       'Goals: what shall it become',
       divide(() => ask({ kind: 'goals' })),
-      'template wizard preset',
+      'template preset proposal',
       'G',
     ),
     plan(
