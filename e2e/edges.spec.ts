@@ -43,6 +43,27 @@ test('what is typed while the commands are on their way is in their field', asyn
   await expect(page.getByText('Shrink E LABELS to 4 GiB')).toBeVisible();
 });
 
+test('commands asked for while the last ones are still leaving begin with an empty field', async ({ page }) => {
+  await openBench(page);
+  await divideStick(page);
+  await page.keyboard.press('Control+k');
+  const field = page.getByRole('combobox', { name: 'Command' });
+  await page.keyboard.type('to 3 GiB');
+  await expect(field).toHaveValue('to 3 GiB');
+  // Quicker than any dialog goes.
+  await field.evaluate((input) => {
+    const press = (on: Element, key: string, more?: KeyboardEventInit): void => {
+      on.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...more }));
+    };
+    press(input, 'Enter');
+    return Promise.resolve().then(() => press(document.body, 'k', { code: 'KeyK', ctrlKey: true }));
+  });
+  await page.keyboard.type('to 4 GiB');
+  await expect(field).toHaveValue('to 4 GiB');
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('Shrink E LABELS to 4 GiB')).toBeVisible();
+});
+
 test('Run is pressed twice and begins once: the run goes on to its end', async ({ page }) => {
   await openBench(page);
   await divideStick(page);

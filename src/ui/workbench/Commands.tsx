@@ -17,6 +17,12 @@ interface Props {
 /** Everything by name: what can be done with the volume in hand first. */
 export function Commands({ open, onClose, onHelp }: Props) {
   const [text, setText] = useState('');
+  const [wasOpen, setWasOpen] = useState(open);
+  if (open !== wasOpen) {
+    setWasOpen(open);
+    // Asked for again while the last dialog is still leaving, it begins empty all the same.
+    if (open) setText('');
+  }
   const field = useRef<HTMLInputElement>(null);
   useTypedAhead(open, field, (key) => setText((before) => before + key));
   return (
@@ -28,7 +34,6 @@ export function Commands({ open, onClose, onHelp }: Props) {
       width={620}
       destroyOnHidden
       afterOpenChange={(there) => there && field.current?.focus()}
-      afterClose={() => setText('')}
     >
       <CommandList field={field} text={text} onText={setText} onClose={onClose} onHelp={onHelp} />
     </Modal>
