@@ -1,5 +1,5 @@
 /** What was copied from another disk, and what went from volume to volume, by independent readers. */
-import { copyFileSync, writeFileSync } from 'node:fs';
+import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
 import { DEEP } from '@/core/fixtures/rounds';
 import { afterAll, describe, expect, it } from 'vitest';
 import { filesOf, fls, icat, read, scratch, starts, ullager } from './readers';
@@ -56,6 +56,35 @@ describe('volumes copied from another disk', () => {
       expect(byReader(fresh, start)).toEqual(bins(old, i + 1));
       expect(serial(fresh, start)).not.toBe(serial(old, starts(old)[i]!));
     }
+  });
+});
+
+describe('folders moved from another disk', () => {
+  it.each([
+    ['ntfs', 'exfat'],
+    ['fat32', 'ntfs'],
+    ['exfat', 'fat32'],
+  ] as const)('from %s to %s are read by all at their new place, and nowhere else, on both disks', (from, to) => {
+    const old = make(`away-${from}`, '92 MiB', 'mbr', [
+      { size: '44 MiB', fileSystem: from, label: 'FROM', fill: fill(15) },
+      { size: '44 MiB', fileSystem: 'ntfs', label: 'BESIDE', fill: fill(9) },
+    ]);
+    const image = make(`home-${to}`, '64 MiB', 'gpt', []);
+    const [before, beside] = [bins(old, 1), bins(old, 2)];
+    const kept = box.path('away-before.img');
+    copyFileSync(old, kept);
+    const target = {
+      volumes: [{ create: to, size: '50 MiB', as: 'to' }],
+      transfers: [{ from: { disk: 'old', volume: 1 }, folder: 'f', to: 'to', under: 'kept/f', then: 'remove' }],
+    };
+    run(image, target, '--with', `old=${old}`);
+    expect(byReader(image, starts(image)[0]!)).toEqual(before.map(([path, sha]) => [`kept/${path}`, sha]).sort());
+    const [first, second] = starts(old) as [number, number];
+    expect(byReader(old, first)).toEqual([]);
+    expect(byReader(old, second)).toEqual(beside);
+    expect(ullager('check', old).code).toBe(0);
+    expect(ullager('run', image, '--in-place', '--rewind', '--with', `old=${old}`).code).toBe(0);
+    expect(Buffer.compare(readFileSync(old), readFileSync(kept))).toBe(0);
   });
 });
 

@@ -1,4 +1,4 @@
-/** Other disks that a target names: `--with NAME=FILE`, each opened to be read. */
+/** Other disks that a target names: `--with NAME=FILE`, each opened to be looked at. */
 import type { BlockDevice } from '@/core/device';
 import { copySourcesOf } from '@/core/inspect';
 import type { NamedSources } from '@/core/job';
@@ -10,7 +10,7 @@ import { openImage, type ImageOptions } from './open-image';
 import { UsageError } from './output';
 
 /** A disk that was named. */
-interface NamedFile {
+export interface NamedFile {
   readonly name: string;
   readonly path: string;
 }
@@ -22,6 +22,8 @@ export interface WithDisks {
   readonly devices: ReadonlyMap<DiskId, BlockDevice>;
   /** Volumes of the disks that were surveyed. */
   readonly sessions: ReadonlyMap<DiskId, Session>;
+  /** Those whose files are containers and not the disks' bytes themselves. */
+  readonly packed: ReadonlySet<DiskId>;
   close(): Promise<void>;
 }
 
@@ -40,22 +42,30 @@ export function namedFiles(texts: readonly string[] = []): NamedFile[] {
   return out;
 }
 
-/** What they are held as while they are read. @throws CoreError `file.same` where one is a file that is written */
+/**
+ * What they are held as.
+ * @param written other files that are written
+ * @param also disks that are written too
+ * @throws CoreError `file.same` where one is a file that is written, or two of which one is are the same
+ */
 export async function wantedOf(
   files: readonly NamedFile[],
   written: readonly string[],
   from: Files,
+  also: ReadonlySet<DiskId> = new Set(),
 ): Promise<Wanted[]> {
   for (const { path } of files) for (const other of written) await assertApart(from, other, path);
-  return files.map(({ path }) => ({ path, mode: 'read' as const }));
+  for (const one of files.filter((f) => also.has(f.name)))
+    for (const other of files.filter((f) => f !== one)) await assertApart(from, one.path, other.path);
+  return files.map(({ name, path }) => ({ path, mode: also.has(name) ? ('write' as const) : ('read' as const) }));
 }
 
 /** Opens and surveys the disks. @throws what {@link openImage} throws */
 export async function openWith(files: Files, named: readonly NamedFile[], options: ImageOptions): Promise<WithDisks> {
   const { sectorSize: _own, ...rest } = options;
   return opened(named, async ({ path }) => {
-    const { device, session, close } = await openImage(files, path, rest);
-    return { device, session, close };
+    const { device, session, packed, close } = await openImage(files, path, rest);
+    return { device, session, packed, close };
   });
 }
 
@@ -76,6 +86,7 @@ export async function openSources(
 interface Opened {
   readonly device: BlockDevice;
   readonly session?: Session;
+  readonly packed?: boolean;
   close(): Promise<void>;
 }
 
@@ -99,6 +110,7 @@ async function opened<N extends NamedFile>(
     sources,
     sessions,
     named: new Map(sources.map(({ disk, name, survey }) => [name, copySourcesOf(survey, disk, name)])),
+    packed: new Set(disks.flatMap(({ name, packed }) => (packed ? [name] : []))),
     devices: new Map(disks.map(({ name, device }) => [name, device])),
     close,
   };

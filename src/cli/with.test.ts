@@ -1,5 +1,6 @@
 /** Volumes of other disks, given with --with: planned, run, taken up, and refused. */
-import { copyFileSync, existsSync, readFileSync } from 'node:fs';
+import { copyFileSync, existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { gzipSync } from 'node:zlib';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { boxOf, printed } from './fixtures/verbs';
 import { fail } from './output';
@@ -129,23 +130,108 @@ it('a volume in sectors of another size is made anew, told before, and every fil
   for (const volume of ['1', '2']) expect(await shas(made, volume)).toEqual(await shas(old, volume));
 });
 
-it('folders go to a new volume, and from another disk, and are only taken away where that is written', async () => {
-  const moved = json('moved.json', {
+const taking = (then: 'keep' | 'remove', folder = 'x') =>
+  json(`${then}-${folder}.json`, {
     table: 'gpt',
     volumes: [{ create: 'exfat', size: '20 MiB', as: 'data' }],
-    transfers: [{ from: { disk: 'old', volume: 1 }, folder: '/x/', to: 'data', under: 'from old/x' }],
+    transfers: [{ from: { disk: 'old', volume: 1 }, folder, to: 'data', under: `from old/${folder}`, then }],
   });
-  const made = path('moved.img');
-  expect(await run(fresh, { target: moved, with: withOld, out: made })).toBe(0);
-  const found = (await filesOf(made, '1')) as { path: string; kind: string }[];
-  expect(found.filter((f) => f.kind === 'file')).toHaveLength(12);
-  expect(found.every((f) => f.path === 'from old' || f.path.startsWith('from old/x'))).toBe(true);
-  const taken = json('taken.json', {
-    table: 'gpt',
-    volumes: [{ create: 'exfat', size: '20 MiB', as: 'data' }],
-    transfers: [{ from: { disk: 'old', volume: 1 }, folder: 'x', to: 'data', then: 'remove' }],
+
+describe('folders of another disk', () => {
+  it('are copied to a new volume', async () => {
+    const made = path('moved.img');
+    expect(await run(fresh, { target: taking('keep'), with: withOld, out: made })).toBe(0);
+    const found = (await filesOf(made, '1')) as { path: string; kind: string }[];
+    expect(found.filter((f) => f.kind === 'file')).toHaveLength(12);
+    expect(found.every((f) => f.path === 'from old' || f.path.startsWith('from old/x'))).toBe(true);
   });
-  expect(await run(fresh, { target: taken, with: withOld, out: path('no.img') }).catch(fail)).toBe(1);
-  expect(io.err).toMatch(/only read/);
-  expect(existsSync(path('no.img'))).toBe(false);
+
+  it('are taken away there only by a run in place, and never from a packed image', async () => {
+    const before = readFileSync(old);
+    const target = taking('remove');
+    expect(await run(fresh, { target, with: withOld, out: path('no.img') }).catch(fail)).toBe(1);
+    expect(io.err).toMatch(/old, which is only read where --out is said/);
+    expect(existsSync(path('no.img'))).toBe(false);
+    const packed = path('old.img.gz');
+    writeFileSync(packed, gzipSync(before));
+    const [place, zipped] = [path('unchanged.img'), readFileSync(packed)];
+    copyFileSync(fresh, place);
+    expect(await run(place, { target, with: [`old=${packed}`], inPlace: true }).catch(fail)).toBe(2);
+    expect(io.err).toMatch(/old is packed/);
+    expect([isSame(old, before), isSame(place, readFileSync(fresh)), isSame(packed, zipped)]).toEqual([
+      true,
+      true,
+      true,
+    ]);
+    expect(existsSync(`${place}.ullager-journal`)).toBe(false);
+  });
+
+  it('are moved in place, both disks proven, and all of it is taken back with both disks only', async () => {
+    const [place, source] = [path('both.img'), path('both-old.img')];
+    copyFileSync(fresh, place);
+    copyFileSync(old, source);
+    const named = [`old=${source}`];
+    const stays = await filesOf(source, '2');
+    const shas = async (image: string, volume: string) =>
+      ((await filesOf(image, volume)) as { path: string; sha256?: string }[]).flatMap((f) => f.sha256 ?? []).sort();
+    const wanted = await shas(source, '1');
+    expect(await run(place, { target: taking('remove'), with: named, inPlace: true })).toBe(0);
+    expect(io.out).toMatch(/ONE of old: 0 files/);
+    expect(await shas(place, '1')).toEqual(wanted);
+    expect(await filesOf(source, '1')).toEqual([]);
+    expect(await filesOf(source, '2')).toEqual(stays);
+    expect(await run(place, { rewind: true, inPlace: true }).catch(fail)).toBe(2);
+    expect(io.err).toMatch(/--with old=FILE/);
+    expect(await run(place, { rewind: true, inPlace: true, with: withOld }).catch(fail)).toBe(1);
+    expect(await shas(place, '1')).toEqual(wanted);
+    expect(await run(place, { rewind: true, inPlace: true, with: named })).toBe(0);
+    expect([isSame(place, readFileSync(fresh)), isSame(source, readFileSync(old))]).toEqual([true, true]);
+  });
+
+  it('are moved by a run that was stopped anywhere, taken up or taken back', async () => {
+    for (const [at, back] of [
+      [40, false],
+      [90, true],
+      [140, false],
+      [400, true],
+    ] as const) {
+      const [place, source] = [path(`cut-${at}.img`), path(`cut-old-${at}.img`)];
+      copyFileSync(fresh, place);
+      copyFileSync(old, source);
+      const named = [`old=${source}`];
+      // After so many milliseconds from when the journal is there.
+      const began = (): boolean => existsSync(`${place}.ullager-journal`);
+      let since: number | undefined;
+      const stop = setInterval(() => {
+        if (began()) since ??= Date.now();
+        if (since !== undefined && Date.now() - since >= at) process.emit('SIGINT');
+      }, 1);
+      const code = await run(place, { target: taking('remove'), with: named, inPlace: true }).catch(fail);
+      clearInterval(stop);
+      if (back) {
+        expect(await run(place, { rewind: true, inPlace: true, with: named }).catch(fail)).toBe(0);
+        expect([isSame(place, readFileSync(fresh)), isSame(source, readFileSync(old))]).toEqual([true, true]);
+        continue;
+      }
+      if (code !== 0) expect(await run(place, { resume: true, inPlace: true, with: named })).toBe(0);
+      expect(await filesOf(source, '1')).toEqual([]);
+      expect(await filesOf(place, '1')).toHaveLength(14);
+    }
+  });
+
+  it('are not touched while a run on their disk is half way', async () => {
+    const [place, source] = [path('half.img'), path('half-old.img')];
+    copyFileSync(fresh, place);
+    copyFileSync(old, source);
+    const smaller = json('smaller.json', { volumes: [{ keep: 1, size: '9 MiB' }, { keep: 2 }] });
+    const stop = setInterval(() => existsSync(`${source}.ullager-journal`) && process.emit('SIGINT'), 1);
+    expect(await run(source, { target: smaller, inPlace: true }).catch(fail)).toBe(1);
+    clearInterval(stop);
+    for (const then of ['keep', 'remove'] as const) {
+      expect(await run(place, { target: taking(then), with: [`old=${source}`], inPlace: true }).catch(fail)).toBe(1);
+      expect(io.err).toMatch(/unfinished|is next/);
+    }
+    expect(await run(source, { resume: true, inPlace: true })).toBe(0);
+    expect(await run(place, { target: taking('remove'), with: [`old=${source}`], inPlace: true })).toBe(0);
+  });
 });

@@ -1,13 +1,17 @@
 /** Runs that write the image itself. What they overwrite is kept beside it, unless a person does without. */
+import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
+import type { DiskId } from '@/core/place';
 import type { Certificate } from '@/core/proof';
 import type { RanLayouts } from '@/core/report';
 import {
   beginUndo,
   resumeRun,
   startRun,
-  UndoDevice,
+  UndoKeeper,
+  alsoWrittenOf,
   type DiskSamples,
+  type OtherSamples,
   type RunState,
   type UndoRecord,
 } from '@/core/run';
@@ -25,6 +29,7 @@ import {
 } from '../files';
 import { note } from '../output';
 import type { WithDisks } from '../with-disks';
+import { openToWrite, toWriteIn, type AlsoWritten } from './also-written';
 import { assertOwnUndo } from './on-device';
 import { leavePapers } from './papers';
 import { planned } from './planned';
@@ -55,22 +60,30 @@ export async function startInPlace(call: RunCall): Promise<number> {
     if (wipes) note('What is wiped is not kept anywhere, so that this run can’t be rewound.');
     const undo = options.rewind === false || wipes ? undefined : await UndoInMaking.begin(files, beside, old);
     const file = await FileDevice.open(files, path, image.device.sectorSize);
-    const scratch = await makeScratch(files, options.scratch, plan, run).catch(async (error: unknown) => {
-      await abandon(files, journal, undo);
-      await file.close();
-      throw error;
-    });
+    let scratch: FileDevice | undefined;
+    let also: AlsoWritten | undefined;
     try {
-      const disk = undo ? UndoDevice.fresh(file, undo.log) : file;
-      const begun = async (samples: DiskSamples): Promise<void> => {
+      also = await openToWrite(files, toWriteIn(plan), options);
+      scratch = await makeScratch(files, options.scratch, plan, run);
+    } catch (error) {
+      await abandon(files, journal, undo);
+      for (const open of [file, also]) await open?.close();
+      throw error;
+    }
+    try {
+      const keeper = undo && UndoKeeper.fresh(undo.log);
+      const { disk, others } = kept(keeper, file, also);
+      const begun = async (samples: DiskSamples, written: readonly OtherSamples[]): Promise<void> => {
         if (scratch) await claimScratch(files, options.scratch!, run);
-        if (undo) await undo.keep(run, samples);
+        if (undo) await undo.keep(run, samples, written);
         // What an earlier run kept is of no use once another has written.
         else await dropWaysBack(files, await waysBack(files, beside));
       };
       const start = { run, override, undo: undo !== undefined, begun };
-      const certificate = await withPorts(call, { disk, others: othersOf(scratch, sources), journal }, (ports) =>
-        startRun(plan, ports, start),
+      const certificate = await withPorts(
+        call,
+        { disk, others: othersOf(scratch, new Map([...sources, ...others])), journal },
+        (ports) => startRun(plan, ports, start),
       ).catch(async (error: unknown) => {
         if (journal.empty) {
           await scratch?.close();
@@ -79,9 +92,9 @@ export async function startInPlace(call: RunCall): Promise<number> {
         }
         throw error;
       });
-      return await finish(call, certificate, journal, run, disk, ran);
+      return await finish(call, certificate, journal, { run, disk, keeper, ran });
     } finally {
-      for (const open of [journal, undo?.log, file, scratch]) await open?.close().catch(() => undefined);
+      for (const open of [journal, undo?.log, file, also, scratch]) await open?.close().catch(() => undefined);
     }
   });
 }
@@ -102,22 +115,32 @@ export async function resumeInPlace(call: RunCall): Promise<number> {
     let undo: UndoFile | undefined;
     const scratch = state.certificate ? undefined : await openScratch(files, options.scratch, state.plan, state.run);
     let sources: WithDisks | undefined;
+    let also: AlsoWritten | undefined;
     try {
       sources = await sourcesToResume(call, state);
+      also = await openToWrite(files, toWriteIn(state.plan), options);
       undo = state.undo ? await undoToResume(files, beside, state) : undefined;
-      const disk = undo ? await UndoDevice.open(file, undo, state.run) : file;
-      const certificate = await withPorts(
-        call,
-        { disk, others: othersOf(scratch, sources.devices), journal },
-        resumeRun,
-      );
-      return await finish(call, certificate, journal, state.run, disk);
+      const keeper = undo && (await UndoKeeper.open(undo, state.run));
+      const { disk, others } = kept(keeper, file, also);
+      const all = othersOf(scratch, new Map([...sources.devices, ...others]));
+      const certificate = await withPorts(call, { disk, others: all, journal }, resumeRun);
+      return await finish(call, certificate, journal, { run: state.run, disk, keeper });
     } finally {
-      for (const open of [undo, file, scratch, sources]) await open?.close().catch(() => undefined);
+      for (const open of [undo, file, also, scratch, sources]) await open?.close().catch(() => undefined);
     }
   } finally {
     await journal.close().catch(() => undefined);
   }
+}
+
+/** The disks of a run with what they overwrite kept, where a way back is. */
+function kept(
+  keeper: UndoKeeper | undefined,
+  file: FileDevice,
+  { devices }: AlsoWritten,
+): { disk: BlockDevice; others: ReadonlyMap<DiskId, BlockDevice> } {
+  if (!keeper) return { disk: file, others: devices };
+  return { disk: keeper.over(file), others: new Map([...devices].map(([id, d]) => [id, keeper.over(d, id)])) };
 }
 
 /** The way back of a run that is taken up; begun now where the run was cut before it wrote anything. */
@@ -130,8 +153,16 @@ async function undoToResume(files: Files, beside: string, state: RunState): Prom
   if (state.next > 0 || state.committed || state.pieces !== undefined)
     throw new CoreError('journal.foreign', { reason: 'the way back from its run is not there' });
   const undo = await UndoInMaking.begin(files, beside, found);
-  await undo.keep(state.run, state.disk);
+  await undo.keep(state.run, state.disk, alsoWrittenOf(state.plan, state.others));
   return undo.log;
+}
+
+/** What a run was on. */
+interface RanOn {
+  readonly run: string;
+  readonly disk: BlockDevice;
+  readonly keeper: UndoKeeper | undefined;
+  readonly ran?: RanLayouts;
 }
 
 /** The way back is sealed, and what only the run needed goes. Gone through again after a cut, it comes to the same. */
@@ -139,12 +170,10 @@ async function finish(
   call: RunCall,
   certificate: Certificate,
   journal: JournalFile,
-  run: string,
-  disk: FileDevice | UndoDevice,
-  ran?: RanLayouts,
+  { run, disk, keeper, ran }: RanOn,
 ): Promise<number> {
   const { files, options } = call;
-  if (disk instanceof UndoDevice) await disk.noteLeft();
+  await keeper?.noteLeft();
   const code = tell(certificate, options);
   await leavePaper('The papers of the run', () => leavePapers(call, certificate, journal, disk, ran));
   await tidyUp(async () => {
@@ -183,8 +212,8 @@ class UndoInMaking {
     return new UndoInMaking(files, beside, path, log, leadsBack(old), false);
   }
 
-  async keep(run: string, samples: DiskSamples): Promise<void> {
-    await beginUndo(this.log, run, samples);
+  async keep(run: string, samples: DiskSamples, others: readonly OtherSamples[]): Promise<void> {
+    await beginUndo(this.log, run, samples, others);
     if (this.log.path !== this.path) {
       if (this.keepsOld) await putBehind(this.files, this.beside);
       await this.files.rename(this.log.path, this.path);

@@ -1,5 +1,6 @@
 /** Runs on a disk of the machine itself: that it is the one that is meant, and where what the run needs is kept meanwhile. */
 import { CoreError, isCoreError } from '@/core/errors';
+import { HERE } from '@/core/place';
 import { assertRewindable } from '@/core/run';
 import { formatSize } from '@/core/size';
 import { join } from 'node:path';
@@ -69,7 +70,7 @@ export async function assertOwnUndo(files: Files, path: string, beside: string):
     if (!undo.state || !('disk' in undo.state.of)) return;
     const disk = await FileDevice.open(files, path, undo.state.of.disk.sectorSize);
     try {
-      await assertRewindable(disk, undo.file, undo.state, undefined);
+      await assertRewindable(new Map([[HERE, disk]]), undo.file, undo.state, undefined, 'those at hand');
     } finally {
       await disk.close();
     }

@@ -1,9 +1,11 @@
 /** The image of a run, opened, with the plan for what was asked. */
 import { CoreError, isCoreError } from '@/core/errors';
+import type { Files } from '../files';
 import { openImage, type OpenImage } from '../open-image';
 import { note, UsageError } from '../output';
 import { askedOf, planFor, type Planned } from '../plan-for';
 import { namedFiles, openWith, type WithDisks } from '../with-disks';
+import { assertWritable } from './also-written';
 import { openJournal, openUndo, unfinished } from './run-files';
 import type { RunCall } from './run-options';
 
@@ -11,7 +13,7 @@ import type { RunCall } from './run-options';
  * An image that a run or a rewinding has left half way is between two states, and nothing is planned on it.
  * @throws CoreError `run.unfinished`, `run.rewinding`
  */
-async function assertNotHalfWay({ files, beside }: RunCall): Promise<void> {
+async function assertNotHalfWay(files: Files, beside: string): Promise<void> {
   // What is no journal and no way back says nothing; a run that would write there refuses it by itself.
   const journal = await openJournal(files, beside).catch(ignoreOthers);
   await journal?.file.close();
@@ -31,14 +33,16 @@ export async function planned<T>(
   act: (image: OpenImage, planned: Planned, sources: WithDisks['devices']) => Promise<T>,
 ): Promise<T> {
   const { files, image: path, options } = call;
-  await assertNotHalfWay(call);
+  const named = namedFiles(options.with);
+  for (const one of [call.beside, ...named.map((n) => n.path)]) await assertNotHalfWay(files, one);
   const asked = await askedOf(files, options);
   const image = await openImage(files, path, { ...options, tableless: asked.tableless });
   let disks: WithDisks | undefined;
   try {
     if (image.packed && options.inPlace) throw new UsageError('A packed image can’t be written itself; say --out OUT.');
-    disks = await openWith(files, namedFiles(options.with), options);
+    disks = await openWith(files, named, options);
     const planned = await planFor(files, image, options, asked, disks);
+    assertWritable(planned.plan, disks, options.inPlace);
     planned.notes.forEach(note);
     return await act(image, planned, disks.devices);
   } finally {

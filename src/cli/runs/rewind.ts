@@ -1,9 +1,11 @@
 /** Putting back what a run has done, and nothing that a run of ours has not. Everything is compared before anything is touched. */
 import { CoreError } from '@/core/errors';
-import { assertRewindable, rewindDisk } from '@/core/run';
+import { HERE } from '@/core/place';
+import { assertRewindable, rewindDisks } from '@/core/run';
 import { formatSize } from '@/core/size';
 import { FileDevice, removeScratch } from '../files';
 import { EXIT, print } from '../output';
+import { openToWrite, type AlsoWritten } from './also-written';
 import { copyId, madeId, openJournal, openUndo, undoOf, workOf, type OpenJournal, type OpenUndo } from './run-files';
 import type { RunCall } from './run-options';
 import { bringForward } from './ways-back';
@@ -30,13 +32,16 @@ export async function rewindInPlace(call: RunCall): Promise<number> {
     const { run } = undo.state;
     const disk = await FileDevice.open(files, image, 512);
     let bytes: number;
+    let also: AlsoWritten | undefined;
     try {
+      also = await openToWrite(files, othersIn(undo), call.options);
       const sameSize = await withSectorSize(call, undo, disk);
-      await assertRewindable(sameSize, undo.file, undo.state, state?.run);
-      bytes = await rewindDisk(sameSize, undo.file);
+      const disks = new Map([[HERE, sameSize], ...also.devices]);
+      await assertRewindable(disks, undo.file, undo.state, state?.run);
+      bytes = await rewindDisks(disks, undo.file);
       if (sameSize !== disk) await sameSize.close();
     } finally {
-      await disk.close();
+      for (const open of [disk, also]) await open?.close();
     }
     await removeScratch(files, call.options.scratch, run);
     if (state) await journal!.file.remove();
@@ -57,6 +62,12 @@ export async function rewindInPlace(call: RunCall): Promise<number> {
     await undo?.file.close().catch(() => undefined);
   }
 }
+
+/** Other disks that the run wrote too. */
+const othersIn = ({ state }: OpenUndo): { disk: string; sectorSize: number }[] =>
+  state && 'disk' in state.of
+    ? state.of.others.map(({ disk, samples }) => ({ disk, sectorSize: samples.sectorSize }))
+    : [];
 
 /** The image in the sectors that the way back was kept in. */
 async function withSectorSize({ files, image }: RunCall, { state }: OpenUndo, disk: FileDevice): Promise<FileDevice> {

@@ -5,6 +5,7 @@ import {
   assertPapers,
   besideDevice,
   besideIn,
+  idsToWrite,
   resumeInPlace,
   resumeToCopy,
   rewindCopy,
@@ -29,16 +30,20 @@ export async function run(path: string, options: RunOptions, files = systemFiles
       ];
   const named = namedFiles(options.with);
   const written = [options.out ?? path, ...(options.scratch === undefined ? [] : [options.scratch])];
-  wanted.push(...(await wantedOf(named, written, files)));
   const act = actOf(options, rewinds);
   // What stands beside an image stands beside the file itself, by whatever link that was named.
   const image = options.inPlace ? await files.resolve(path) : path;
   const device = options.inPlace ? (await files.facts(image))?.device : undefined;
   const beside = device ? await besideDevice(files, image, device, options) : await besideImage(files, image, options);
+  const call = { files, image, beside, onDevice: device !== undefined, options };
   const code = await holding(
     files,
     wanted,
-    () => act({ files, image, beside, onDevice: device !== undefined, options }),
+    async () => {
+      // Only whoever holds the image knows what stands beside it, and so which other disks are written.
+      const others = await wantedOf(named, written, files, await idsToWrite(files, beside, options));
+      return holding(files, others, () => act(call), tellStale);
+    },
     tellStale,
   );
   if (device) await readTableAgain(image, note);

@@ -175,6 +175,7 @@ class Derivation {
       ...originals.map((c) => make.checkOriginal(c)),
       ...transfers.measures(new Set(originals.flatMap((c) => (c.here ? [c.original.number] : [])))),
       ...[...changed].filter((k) => k.now.info?.unsettled).map((k) => make.settle(k)),
+      ...transfers.settles(),
       ...transfers.at('first'),
       ...removed.filter((r) => !going.has(r.now.number)).flatMap(remove),
       ...shrinks.map((k) => make.shrink(k, meanwhile(k), meanwhile(k) < k.planned.length ? forWantOf : undefined)),
@@ -197,6 +198,7 @@ class Derivation {
       ...proven.map((k) => transfers.accounted(make.prove(k, changed.has(k)), k.planned)),
       ...copied.map((c) => transfers.accounted(make.proveCopy(c), c.planned)),
       ...transfers.proveMade(),
+      ...transfers.proveSources(),
       ...(this.options.checkAtNextStart
         ? [...changed].filter((k) => k.now.abilities.mark).map((k) => make.mark(k))
         : []),

@@ -5,10 +5,10 @@ export type { PlannedTransfer } from './transfers';
 export { secondsFor, speedOf } from './medium';
 export type { MediumKind, MediumSpeed } from './medium';
 export type { SourceDisk } from './subjects';
-export { planSchema } from './plan';
+export { alsoWritten, planSchema } from './plan';
 export type { Plan, PlanSource } from './plan';
 export type { Gives, LeftLink } from './steps';
-export { overlapsItself, stepReason, stepTable, stepTouches, stepWords, wayOf, wipeWords } from './steps';
+export { overlapsItself, stepReason, stepTable, stepTouches, stepWords, stepWrites, wayOf, wipeWords } from './steps';
 export type {
   AdoptStep,
   CarryStep,

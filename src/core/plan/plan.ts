@@ -2,7 +2,16 @@
 import { diskFactsSchema, type DiskFacts } from '@/core/inspect';
 import type { DiskId, Place } from '@/core/place';
 import { z } from 'zod';
-import { costSchema, lossSchema, placeSchema, stepSchema, type Loss, type Step, type StepCost } from './steps';
+import {
+  costSchema,
+  lossSchema,
+  placeSchema,
+  stepSchema,
+  stepWrites,
+  type Loss,
+  type Step,
+  type StepCost,
+} from './steps';
 
 /** Something the person must know or do, with how much it matters. */
 export interface Hazard {
@@ -16,7 +25,7 @@ export interface LentRoom extends Place {
   readonly name: string;
 }
 
-/** Another disk that is only read, with what is relied on of it. */
+/** Another disk with volumes that are read and stay there, with what is relied on of it. */
 export interface PlanSource {
   readonly disk: DiskId;
   /** What the disk is called in sentences. */
@@ -28,7 +37,7 @@ export interface PlanSource {
 export interface Plan {
   /** The disk as it was when the plan was derived; it leads nowhere from any other. */
   readonly relies: DiskFacts;
-  /** Other disks that volumes, or files, are copied from. */
+  /** Other disks that volumes, or files, are taken from. */
   readonly sources: readonly PlanSource[];
   /** What other disks lend. */
   readonly lent: readonly LentRoom[];
@@ -43,6 +52,10 @@ export interface Plan {
   /** What must be set again afterwards. */
   readonly after: readonly string[];
 }
+
+/** Other disks that a plan writes too, since something is taken away from volumes there. */
+export const alsoWritten = ({ sources, steps }: Pick<Plan, 'sources' | 'steps'>): PlanSource[] =>
+  sources.filter(({ disk }) => steps.some((step) => stepWrites(step) === disk));
 
 const MOST_STEPS = 100_000;
 

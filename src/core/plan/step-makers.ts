@@ -253,16 +253,17 @@ export class StepMakers {
   }
 
   /** Reads what files are taken from, as the measure for them. */
-  checkSource({ source, sourceName, measure, place, here, speed }: Transferred): CheckStep {
+  checkSource({ source, sourceName, measure, place, here, speed }: Transferred, taken: boolean): CheckStep {
     return {
       kind: 'check',
       name: sourceName,
       number: measure,
       by: 'files',
-      changes: false,
+      changes: taken,
       at: { disk: place.disk, start: source.start, length: source.length },
       files: source.files,
-      ...(here ? {} : { salvage: true }),
+      // What can't be read is taken away from nowhere.
+      ...(here || taken ? {} : { salvage: true }),
       cost: this.cost(inUse(source), 0, source.files, 0, speed),
     };
   }
@@ -373,6 +374,24 @@ export class StepMakers {
     const fileSystem = source.info!.kind;
     const left = { ...(link ? { link } : {}), ...(loses ? { loses } : {}) };
     return { kind: 'clear', name: sourceName, at: place, folder, ...left, fileSystem, files, bytes, cost };
+  }
+
+  /** Brings in the journal of a volume of another disk, before anything is taken away there. */
+  settleSource({ sourceName, place }: Transferred): SettleStep {
+    return { kind: 'settle', name: sourceName, at: place, cost: this.cost(0, SECTOR_WRITE, 16) };
+  }
+
+  /** The proof of a volume of another disk from which something was taken away. */
+  proveSource({ source, sourceName, measure, place, speed }: Transferred): ProveStep {
+    return {
+      kind: 'prove',
+      name: sourceName,
+      number: measure,
+      by: 'files',
+      at: place,
+      files: source.files,
+      cost: this.cost(inUse(source), 0, source.files, 0, speed),
+    };
   }
 
   /** The proof of a new volume that files came to. */

@@ -14,7 +14,7 @@ import type { Failing } from './hazards';
 import type { MediumSpeed } from './medium';
 import { refused } from './refused';
 
-/** Another disk that volumes, or files, are copied from; it is only read. */
+/** Another disk that volumes, or files, are taken from. */
 export interface SourceDisk {
   readonly disk: DiskId;
   /** What the disk is called in sentences. */

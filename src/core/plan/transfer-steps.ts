@@ -5,7 +5,7 @@ import { isMade, type LaidVolume, type VolumeId } from '@/core/layout';
 import { lossOf, type StepMakers } from './step-makers';
 import type { Loss, MakeStep, ProveStep, Receives, Step } from './steps';
 import type { Kept } from './subjects';
-import { leftOut, type Transferred, type TransferTime } from './transfers';
+import { isTaken, leftOut, type Transferred, type TransferTime } from './transfers';
 
 const TIMES: readonly TransferTime[] = ['first', 'before the table', 'last'];
 
@@ -80,7 +80,24 @@ export class TransferSteps {
   measures(read: ReadonlySet<number>): Step[] {
     const unread = this.#inOrder.filter((t) => (t.here !== 'kept' || isAnew(t)) && !read.has(t.measure));
     const once = unread.filter((t, i) => unread.findIndex((u) => u.measure === t.measure) === i);
-    return once.map((t) => this.make.checkSource(t));
+    const taken = new Set(this.#inOrder.filter(isTaken).map((t) => t.measure));
+    return once.map((t) => this.make.checkSource(t, taken.has(t.measure)));
+  }
+
+  /** Brings in the journals of volumes of other disks from which something is taken away, where they hold anything. */
+  settles(): Step[] {
+    return this.#takenElsewhere().flatMap((t) => (t.source.info?.unsettled ? [this.make.settleSource(t)] : []));
+  }
+
+  /** The proofs of volumes of other disks from which something is taken away. */
+  proveSources(): ProveStep[] {
+    return this.#takenElsewhere().map((t) => this.#withGiven(this.make.proveSource(t), t.source.info!.kind));
+  }
+
+  /** A transfer for each volume of another disk from which something is taken away. */
+  #takenElsewhere(): Transferred[] {
+    const taken = this.#inOrder.filter((t) => isTaken(t) && t.here === undefined);
+    return taken.filter((t, i) => taken.findIndex((u) => u.measure === t.measure) === i);
   }
 
   /** The steps of a time: all is taken, then compared, before anything is taken away. */
@@ -91,7 +108,7 @@ export class TransferSteps {
     return [
       ...now.map((t) => (t.adopts ? this.make.adopt(t) : this.make.transfer(t))),
       ...leaving.map((t) => this.make.compare(t, this.#cameTo(t.to, t), isAnew(t) && this.#isLastOf(t, leaving))),
-      ...now.filter((t) => t.then !== 'keep' && t.here === 'kept' && !isAnew(t)).map((t) => this.make.clear(t)),
+      ...now.filter((t) => t.then !== 'keep' && t.here !== 'going' && !isAnew(t)).map((t) => this.make.clear(t)),
       ...(when === 'last' ? this.#backs() : []),
     ];
   }
@@ -143,13 +160,19 @@ export class TransferSteps {
   /** A proof with what comes to its volume and goes from it in the run. */
   accounted(step: ProveStep, planned: LaidVolume): ProveStep {
     const receives = this.#cameTo(planned.id);
+    const given = this.#withGiven(step, planned.fileSystem);
+    if (receives.length === 0 && given === step) return step;
+    const bytes = this.#inOrder.reduce((sum, t) => sum + (t.to === planned.id && !t.home ? t.facts.bytes : 0), 0);
+    const cost = step.made ? step.cost : this.make.cost(step.cost.reads + bytes, 0, step.files);
+    return { ...given, receives, fileSystem: planned.fileSystem, cost };
+  }
+
+  /** A proof with what goes from its volume in the run. */
+  #withGiven(step: ProveStep, fileSystem: string): ProveStep {
     const gives = this.#inOrder
       .filter((t) => isTakenFrom(t, step.number))
       .map((t) => ({ folder: t.folder, ...(t.link ? { link: t.link } : {}) }));
-    if (receives.length === 0 && gives.length === 0) return step;
-    const bytes = this.#inOrder.reduce((sum, t) => sum + (t.to === planned.id && !t.home ? t.facts.bytes : 0), 0);
-    const cost = step.made ? step.cost : this.make.cost(step.cost.reads + bytes, 0, step.files);
-    return { ...step, receives, gives, fileSystem: planned.fileSystem, cost };
+    return gives.length > 0 ? { ...step, gives, fileSystem } : step;
   }
 
   /** The proofs of new volumes that files came to. */
@@ -166,5 +189,5 @@ export class TransferSteps {
 /** Whether the volume that it comes from, and comes back to, is made anew meanwhile. */
 const isAnew = ({ home }: Transferred): boolean => home !== undefined && isMade(home.planned);
 
-const isTakenFrom = ({ here, then, measure }: Transferred, number: number): boolean =>
-  here === 'kept' && then === 'remove' && measure === number;
+const isTakenFrom = (transferred: Transferred, number: number): boolean =>
+  isTaken(transferred) && transferred.measure === number;

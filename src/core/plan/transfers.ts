@@ -116,8 +116,6 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
   assertSound(source, context.override);
   const home = wish.then === 'back' ? homeOf(wish, sourceName, kept?.planned, numbers) : undefined;
   if (kept?.planned.format && !home) throw refused(`${sourceName} is formatted, and files are taken from it`);
-  if (wish.then === 'remove' && !own)
-    throw refused(`files are taken away only from the disk that is written, and ${other!.name} is only read`);
   const of = targetOf(target, context);
   const leaves = here === 'going' || (home !== undefined && (of.now || isMade(home.planned)));
   const when = !leaves ? 'last' : of.now ? 'first' : 'before the table';
@@ -125,6 +123,8 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
     throw refused(`${nameOf(target)} takes what is on ${sourceName} in, and can’t get smaller in the same plan`);
   const adopts = when === 'first' && here === 'going' && linesUp(wish, source, target, of.now!, context);
   assertPossible(wish, sourceName, adopts);
+  if (wish.then === 'remove' && !own && !abilitiesOf(source.info.kind).write)
+    throw new CoreError('fs.ability', { fileSystem: source.info.title, ability: 'have files taken away' });
   const last = kept && when === 'last' ? { start: kept.planned.start, length: kept.planned.length } : source;
   return {
     ...wish,
@@ -185,7 +185,7 @@ function linkFor(
   here: Transferred['here'],
 ): LeftLink {
   const title = source.info?.title ?? '';
-  if (folder === '' || then !== 'remove' || here !== 'kept')
+  if (folder === '' || !isTaken({ here, then }))
     throw refused('a link is left only where a folder is taken away from a volume that stays');
   const making = findKind(source.info!.kind)?.holds.linkTo;
   if (!making) throw refused(`${sourceName} is ${title}, which has no links that lead to another volume`);
@@ -206,6 +206,10 @@ function targetOf(target: LaidVolume, context: TransferContext): { now?: Surveye
   assertSound(now, context.override);
   return { now, number: now.number };
 }
+
+/** Whether it is taken away from a volume that stays. */
+export const isTaken = ({ here, then }: Pick<Transferred, 'here' | 'then'>): boolean =>
+  then === 'remove' && here !== 'going';
 
 /** What is nowhere any more once a tree was taken away: what its new place could not have. */
 export function leftOut({ facts: { loses } }: PlannedTransfer): Loss | undefined {

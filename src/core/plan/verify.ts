@@ -8,7 +8,7 @@ import { endOf, type Layout } from '@/core/layout';
 import { HERE, isHere } from '@/core/place';
 import { Ownership } from './ownership';
 import type { Plan } from './plan';
-import { stepClaims, stepTouches } from './steps';
+import { stepClaims, stepTouches, stepWrites } from './steps';
 
 /** Who owns which bytes before the first step. */
 function beginning({ relies, sources, lent, steps }: Plan): Ownership {
@@ -41,8 +41,12 @@ export function provePlan(plan: Plan): Ownership {
   const owners = ownersBefore(plan, plan.steps.length);
   if (owners.owners.some((o) => !isHere(o.place) && o.volume !== 'original'))
     throw new RangeError('the plan leaves volumes set aside');
-  for (const { start, length } of plan.steps.flatMap(stepTouches))
-    if (start + length > plan.relies.size) throw new RangeError('the plan leads past the end of the disk');
+  const sizes = new Map([[HERE, plan.relies.size], ...plan.sources.map((s) => [s.disk, s.relies.size] as const)]);
+  for (const step of plan.steps)
+    for (const { disk, start, length } of stepTouches(step)) {
+      if (disk !== stepWrites(step)) throw new RangeError('a step writes to two disks at once');
+      if (start + length > (sizes.get(disk) ?? 0)) throw new RangeError('the plan leads past the end of the disk');
+    }
   return owners;
 }
 

@@ -13,9 +13,9 @@ import {
   readRunState,
   readUndo,
   resumeRun,
-  rewindDisk,
+  rewindDisks,
   startRun,
-  UndoDevice,
+  UndoKeeper,
   type DiskSamples,
   type UndoRecord,
 } from '.';
@@ -47,7 +47,7 @@ async function stopped(disk: MemoryDevice, plan: Plan, steps: number) {
     if (step === steps - 1 && state === 'done') abort.abort();
   };
   const begun = (samples: DiskSamples): Promise<void> => beginUndo(undo, 'a run', samples);
-  const ports = { disk: UndoDevice.fresh(disk, undo), journal, now: NOW, signal: abort.signal, progress };
+  const ports = { disk: UndoKeeper.fresh(undo).over(disk), journal, now: NOW, signal: abort.signal, progress };
   await expect(startRun(plan, ports, { undo: true, begun })).rejects.toMatchObject({ code: 'run.stopped' });
   return { journal, undo };
 }
@@ -232,11 +232,11 @@ describe('a way back', () => {
   it.each([3, 5])('is not taken on another disk of the same size, after step %i', async (steps) => {
     const { start, disk, undo, state, run } = await kept(steps);
     const other = await two('y');
-    await refuses(other, () => assertRewindable(other, undo, state, run), 'journal.foreign');
+    await refuses(other, () => assertRewindable(new Map([['here', other]]), undo, state, run), 'journal.foreign');
     // Nor without the journal that says how far the run was.
-    await refuses(disk, () => assertRewindable(disk, undo, state, undefined), 'journal.foreign');
-    await assertRewindable(disk, undo, state, run);
-    await rewindDisk(disk, undo);
+    await refuses(disk, () => assertRewindable(new Map([['here', disk]]), undo, state, undefined), 'journal.foreign');
+    await assertRewindable(new Map([['here', disk]]), undo, state, run);
+    await rewindDisks(new Map([['here', disk]]), undo);
     expect(Buffer.compare(disk.buffer, start.buffer)).toBe(0);
   });
 
@@ -269,19 +269,19 @@ describe('a way back', () => {
 
   it('is not taken where somebody has changed the disk since the run was over', async () => {
     const { disk, journal, undo } = await kept(3);
-    const device = await UndoDevice.open(disk, undo, (await readRunState(journal))!.run);
-    expect((await resumeRun({ disk: device, journal, now: NOW })).proven).toBe(true);
-    await device.noteLeft();
+    const keeper = await UndoKeeper.open(undo, (await readRunState(journal))!.run);
+    expect((await resumeRun({ disk: keeper.over(disk), journal, now: NOW })).proven).toBe(true);
+    await keeper.noteLeft();
     const state = (await readUndo(undo))!;
-    await assertRewindable(disk, undo, state, undefined);
+    await assertRewindable(new Map([['here', disk]]), undo, state, undefined);
     const changed = clone(disk);
-    changed.buffer[state.kept.at(-1)! + 7]! ^= 1;
-    await refuses(changed, () => assertRewindable(changed, undo, state, undefined), 'run.changed');
+    changed.buffer[state.kept.at(-1)!.offset + 7]! ^= 1;
+    await refuses(changed, () => assertRewindable(new Map([['here', changed]]), undo, state, undefined), 'run.changed');
   });
 
   it('is gone through again from the start when the power went in the middle of it', async () => {
     const { start, disk, undo, state, run } = await kept(4);
-    await assertRewindable(disk, undo, state, run);
+    await assertRewindable(new Map([['here', disk]]), undo, state, run);
     for (let n = 0; n < 3; n++) {
       const write = disk.write.bind(disk);
       let left = n % 2;
@@ -289,14 +289,14 @@ describe('a way back', () => {
         if (left-- <= 0) throw new Error('cut');
         return write(offset, from);
       };
-      await expect(rewindDisk(disk, undo)).rejects.toThrow('cut');
+      await expect(rewindDisks(new Map([['here', disk]]), undo)).rejects.toThrow('cut');
       disk.write = write;
       const again = (await readUndo(undo))!;
       expect(again.rewinding).toBe(true);
-      await expect(UndoDevice.open(disk, undo, run)).rejects.toMatchObject({ code: 'run.rewinding' });
-      await assertRewindable(disk, undo, again, undefined);
+      await expect(UndoKeeper.open(undo, run)).rejects.toMatchObject({ code: 'run.rewinding' });
+      await assertRewindable(new Map([['here', disk]]), undo, again, undefined);
     }
-    await rewindDisk(disk, undo);
+    await rewindDisks(new Map([['here', disk]]), undo);
     expect(Buffer.compare(disk.buffer, start.buffer)).toBe(0);
     expect((await surveyDisk(disk)).volumes).toHaveLength(2);
   });

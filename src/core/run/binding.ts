@@ -11,7 +11,7 @@ import type { RunState } from './journal-state';
 import type { RunPorts } from './ports';
 import { hasSamples } from './samples';
 
-/** The disks as they were looked at: the one that is written, and each that is only read. */
+/** The disks as they were looked at: the one that is divided, and each that something is taken from. */
 export interface Surveyed {
   readonly survey: Survey;
   readonly sources: ReadonlyMap<DiskId, Survey>;
@@ -75,8 +75,10 @@ export async function assertAsLeft(state: RunState, { disk, original, others }: 
   assertAtHand(state.plan, others);
   for (const { disk: id, samples } of state.others) {
     const name = state.plan.sources.find((s) => s.disk === id)?.name ?? id;
-    const lent = state.plan.lent.filter((l) => l.disk === id);
-    const own = ({ start, end }: ByteRange): boolean => lent.some((l) => l.start < end && start < l.start + l.length);
+    const touched = state.plan.steps.slice(0, state.next + 1).flatMap(stepTouches);
+    const changed = [...state.plan.lent, ...touched].filter((l) => l.disk === id);
+    const own = ({ start, end }: ByteRange): boolean =>
+      changed.some((l) => l.start < end && start < l.start + l.length);
     if (!(await hasSamples(others!.get(id)!, samples, own)))
       throw new CoreError('run.source', { name, reason: 'it is not what it was when the run began' });
   }

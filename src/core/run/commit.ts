@@ -1,8 +1,8 @@
 /** Making a transaction durable, and applying it: the order of these lines is the safety of every run. */
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
-import { isHere, type Place } from '@/core/place';
-import { ownersBefore, stepTouches, type Plan } from '@/core/plan';
+import { HERE, type Place } from '@/core/place';
+import { ownersBefore, stepTouches, stepWrites, type Plan } from '@/core/plan';
 import type { JournalStore } from './journal';
 import { readJournal, type RunState } from './journal-state';
 import type { RunPorts } from './ports';
@@ -57,9 +57,12 @@ export async function applyTransaction(
  * @throws CoreError `journal.corrupt` before anything is written, when the record would write what is not the step's
  */
 export async function replay(
-  { disk, journal }: Pick<RunPorts, 'disk' | 'journal'>,
+  { disk: own, others, journal }: Pick<RunPorts, 'disk' | 'others' | 'journal'>,
   { plan, next: step }: Pick<RunState, 'plan' | 'next'>,
 ): Promise<void> {
+  const id = stepWrites(plan.steps[step]!);
+  const disk = id === HERE ? own : others?.get(id);
+  if (!disk) throw new CoreError('run.source', { name: id, reason: 'it is not at hand' });
   const first = await lastAttempt(journal, step);
   const writes: { offset: number; end: number; entry: number }[] = [];
   let index = 0;
@@ -68,7 +71,7 @@ export async function replay(
       for (const [offset, length] of record.extents) writes.push({ offset, end: offset + length, entry: index });
     index += 1;
   }
-  assertOwn(plan, step, writes);
+  assertOwn(plan, step, writes, disk.size);
   index = 0;
   for await (const { record, body } of readJournal(journal)) {
     if (index >= first && record.kind === 'redo' && record.step === step) {
@@ -95,13 +98,19 @@ async function lastAttempt(journal: JournalStore, step: number): Promise<number>
 }
 
 /** A redo record writes to its step's own volume and to what is nobody's, and nowhere else. */
-function assertOwn(plan: Plan, step: number, writes: readonly { offset: number; end: number; entry: number }[]): void {
+function assertOwn(
+  plan: Plan,
+  step: number,
+  writes: readonly { offset: number; end: number; entry: number }[],
+  size: number,
+): void {
   const touched = stepTouches(plan.steps[step]!);
+  const disk = stepWrites(plan.steps[step]!);
   const others = ownersBefore(plan, step).owners.filter(
-    ({ place }) => isHere(place) && !touched.some((t) => overlap(t.start, t.start + t.length, place)),
+    ({ place }) => place.disk === disk && !touched.some((t) => overlap(t.start, t.start + t.length, place)),
   );
   for (const { offset, end, entry } of writes)
-    if (end > plan.relies.size || others.some(({ place }) => overlap(offset, end, place)))
+    if (end > size || others.some(({ place }) => overlap(offset, end, place)))
       throw new CoreError('journal.corrupt', { record: entry, reason: 'it would write what is not its step’s' });
 }
 

@@ -1,11 +1,10 @@
 /** Where a journal says its run is. Every record is checked before anything follows from it. */
 import { CoreError } from '@/core/errors';
-import type { DiskId } from '@/core/place';
 import { provePlan, type Plan, type Step } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
 import { journalRecordSchema, JOURNAL_VERSION, type JournalRecord } from './journal';
 import type { LogRecord, LogStore } from './log-store';
-import type { DiskSamples } from './samples';
+import type { DiskSamples, OtherSamples } from './samples';
 
 /** The state of a run, read from its journal. */
 export interface RunState {
@@ -14,7 +13,7 @@ export interface RunState {
   readonly plan: Plan;
   readonly disk: DiskSamples;
   /** Samples of the disks that are copied from. */
-  readonly others: readonly { readonly disk: DiskId; readonly samples: DiskSamples }[];
+  readonly others: readonly OtherSamples[];
   readonly started: string;
   readonly override: boolean;
   /** Whether a way back is kept beside the disk. */

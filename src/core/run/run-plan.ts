@@ -1,6 +1,6 @@
 /** Carrying out a plan, from the beginning or from wherever a journal says it was. */
 import { CoreError } from '@/core/errors';
-import { provePlan, stepWords, type Plan, type Step } from '@/core/plan';
+import { alsoWritten, provePlan, stepWords, type Plan, type Step } from '@/core/plan';
 import { certify, type Certificate, type VolumeProof } from '@/core/proof';
 import { assertAsLeft, assertAsPlanned } from './binding';
 import { replay } from './commit';
@@ -8,7 +8,7 @@ import { JOURNAL_VERSION } from './journal';
 import { readRunState, type RunState } from './journal-state';
 import type { RunPorts, RunProgress } from './ports';
 import { RunLog } from './run-log';
-import { takeSamples, type DiskSamples } from './samples';
+import { takeSamples, type DiskSamples, type OtherSamples } from './samples';
 import { performStep, proveVolume, StepContext } from './steps';
 import { wipesIn } from './wipes';
 
@@ -23,7 +23,7 @@ export interface RunStart {
   /** Whether a way back is kept beside the disk. */
   readonly undo?: boolean;
   /** Awaited once the run can be resumed, before its first write to the disk. */
-  readonly begun?: (disk: DiskSamples) => Promise<void>;
+  readonly begun?: (disk: DiskSamples, alsoWritten: readonly OtherSamples[]) => Promise<void>;
 }
 
 /**
@@ -42,7 +42,7 @@ export async function startRun(plan: Plan, ports: RunPorts, start: RunStart = {}
   provePlan(plan);
   const { survey, sources } = await assertAsPlanned(plan, ports);
   const disk = await takeSamples(ports.disk, survey);
-  const others = [];
+  const others: OtherSamples[] = [];
   for (const [id, source] of sources)
     others.push({ disk: id, samples: await takeSamples(ports.others!.get(id)!, source) });
   if (earlier) await ports.journal.clear();
@@ -59,9 +59,13 @@ export async function startRun(plan: Plan, ports: RunPorts, start: RunStart = {}
     ...(copy === undefined ? {} : { copy }),
   });
   await ports.journal.flush();
-  await begun?.(disk);
+  await begun?.(disk, alsoWrittenOf(plan, others));
   return new Execution((await readRunState(ports.journal))!, ports, 'begun').go();
 }
+
+/** Samples of the other disks that a run writes too. */
+export const alsoWrittenOf = (plan: Plan, others: readonly OtherSamples[]): OtherSamples[] =>
+  others.filter((o) => alsoWritten(plan).some((s) => s.disk === o.disk));
 
 /**
  * Goes on with the run in the journal.

@@ -17,9 +17,9 @@ import {
   readRunState,
   readUndo,
   resumeRun,
-  rewindDisk,
+  rewindDisks,
   startRun,
-  UndoDevice,
+  UndoKeeper,
   type DiskSamples,
   type UndoRecord,
 } from '.';
@@ -164,12 +164,21 @@ describe('rewinding', () => {
       const flaky = new UnreliableDevice(disk, { after, random: seededRandom(7) });
       const journal = new MemoryJournal();
       const begun = (samples: DiskSamples): Promise<void> => beginUndo(store, 'a run', samples);
-      const run = startRun(plan, { disk: UndoDevice.fresh(flaky, store), journal, now: NOW }, { undo: true, begun });
+      const run = startRun(
+        plan,
+        { disk: UndoKeeper.fresh(store).over(flaky), journal, now: NOW },
+        { undo: true, begun },
+      );
       if (after === Infinity) await run;
       else await expect(run).rejects.toThrow();
       if (after === Infinity) expect(Buffer.compare(disk.buffer, start.buffer)).not.toBe(0);
-      await assertRewindable(disk, store, (await readUndo(store))!, (await readRunState(journal))!.run);
-      await rewindDisk(disk, store);
+      await assertRewindable(
+        new Map([['here', disk]]),
+        store,
+        (await readUndo(store))!,
+        (await readRunState(journal))!.run,
+      );
+      await rewindDisks(new Map([['here', disk]]), store);
       expect(Buffer.compare(disk.buffer, start.buffer)).toBe(0);
     }
   });

@@ -11,6 +11,7 @@ import type { BlockDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
 import { totalOf, type ByteRange } from '@/core/fs';
 import type { Survey } from '@/core/inspect';
+import type { DiskId } from '@/core/place';
 import { z } from 'zod';
 
 /** Bytes of a sample. */
@@ -32,6 +33,12 @@ export const diskSamplesSchema = z
 
 /** Plain data. */
 export type DiskSamples = z.output<typeof diskSamplesSchema>;
+
+/** Samples of another disk than the one that is divided. */
+export interface OtherSamples {
+  readonly disk: DiskId;
+  readonly samples: DiskSamples;
+}
 
 /** Takes samples of a disk that was surveyed just now. */
 export async function takeSamples(disk: BlockDevice, survey: Survey): Promise<DiskSamples> {

@@ -1,8 +1,8 @@
 /** Trees between volumes of every kind: everything that can be kept is, all else was told, whatever is cut. */
-import { MediumDevice, MemoryDevice, WindowDevice } from '@/core/device';
+import { MediumDevice, type MemoryDevice } from '@/core/device';
 import { canHold } from '@/core/files';
 import { findKind, type FileEntry } from '@/core/fs';
-import { layoutOf, surveyDisk, type Survey } from '@/core/inspect';
+import { layoutOf, surveyDisk } from '@/core/inspect';
 import {
   lookAtTransfers,
   parseTarget,
@@ -13,63 +13,18 @@ import {
 } from '@/core/job';
 import { formatVolume, type TransferWish } from '@/core/layout';
 import { HERE } from '@/core/place';
-import { derivePlan, type Plan } from '@/core/plan';
+import { derivePlan } from '@/core/plan';
 import { seededRandom } from '@/core/practice';
-import { takeManifest, type ManifestEntry } from '@/core/proof';
+import type { ManifestEntry } from '@/core/proof';
 import { rounds } from '@/core/fixtures/rounds';
 import { describe, expect, it } from 'vitest';
 import { MemoryJournal, startRun } from '.';
 import { surviveCuts } from './fixtures/cuts';
-import { buildStick, NOW } from './fixtures/sticks';
-import { openAt, randomTree, writeOn, type VolumePlace } from './fixtures/trees';
+import { NOW } from './fixtures/sticks';
+import { openAt, randomTree, writeOn } from './fixtures/trees';
+import { byContent, manifest, planned, twoVolumes } from './fixtures/two-volumes';
 
 const KINDS = ['fat16', 'exfat', 'ntfs', 'ext4'];
-
-/** A disk of two volumes, the first with a tree of all sorts. */
-async function twoVolumes(from: string, to: string, count: number, seed: number): Promise<MemoryDevice> {
-  const volume = (fileSystem: string, label: string) => ({
-    size: '15 MiB',
-    fileSystem,
-    label,
-    fill: [{ file: 'mine.txt', text: label }],
-  });
-  const disk = await buildStick({
-    table: 'gpt',
-    size: '34 MiB',
-    volumes: [volume(from, 'FROM'), volume(to, 'TO')] as never,
-  });
-  const survey = await surveyDisk(disk);
-  await writeOn(disk, survey.volumes[0]!, (writer) => randomTree(writer, from, 'tree', count, seededRandom(seed)));
-  return disk;
-}
-
-async function planned(disk: MemoryDevice, input: TargetInput): Promise<{ plan: Plan; survey: Survey }> {
-  const survey = await surveyDisk(disk);
-  const target = parseTarget(input);
-  const resolved = resolveTarget(survey, target);
-  const { layout } = resolved;
-  const open = async ({ number }: { number: number }) =>
-    openAt(
-      disk,
-      survey.volumes.find((v) => v.number === number)!,
-    );
-  const transfers = await lookAtTransfers(transferWishes(target, resolved, new Set()), layout, open);
-  return { survey, plan: derivePlan(survey, layout, { transfers }) };
-}
-
-async function manifest(disk: MemoryDevice, place: VolumePlace): Promise<ManifestEntry[]> {
-  const out: ManifestEntry[] = [];
-  const window = new WindowDevice(disk, place.start, place.length);
-  for await (const entry of takeManifest(await openAt(disk, place), window, { alwaysBytes: true })) out.push(entry);
-  return out;
-}
-
-const byContent = (entries: readonly ManifestEntry[], root: string): Map<string, string | undefined> =>
-  new Map(
-    entries
-      .filter((e) => e.path.startsWith(`${root}/`))
-      .map((e) => [e.path.slice(root.length), e.kind === 'folder' ? 'folder' : e.sha256]),
-  );
 
 const both = (then: 'keep' | 'remove', folder = 'tree'): TargetInput => ({
   volumes: [{ keep: 1 }, { keep: 2, as: 'to' }],

@@ -51,8 +51,8 @@ export const check: StepKind<CheckStep> = {
       : changes
         ? 'Nothing is built on a fault, and what is read now is the measure for the proof.'
         : 'It is not changed. It is read now so that it can be shown to be the same afterwards.',
-  claims: ({ at, number, salvage }, owners) => {
-    owners.at(at, salvage && !isHere(at) ? undefined : number);
+  claims: ({ at, number }, owners) => {
+    owners.at(at, isHere(at) ? number : undefined);
     return owners;
   },
   touches: () => [],

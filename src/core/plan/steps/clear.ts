@@ -1,13 +1,13 @@
 /** Takes a folder away, or everything on a volume, after it was compared at its new place. */
 import { kindFacts } from '@/core/fs';
-import type { Place } from '@/core/place';
+import { isHere, type Place } from '@/core/place';
 import { formatSize } from '@/core/size';
 import { z } from 'zod';
 import { filesWords } from '../words';
 import {
   baseShape,
   byteCount,
-  herePlaceSchema,
+  placeSchema,
   linkSchema,
   lossSchema,
   type LeftLink,
@@ -33,7 +33,7 @@ export const clear: StepKind<ClearStep> = {
   schema: z.strictObject({
     kind: z.literal('clear'),
     ...baseShape,
-    at: herePlaceSchema,
+    at: placeSchema,
     folder: z.string().max(40_000),
     link: linkSchema.optional(),
     fileSystem: z.string().max(20),
@@ -51,10 +51,19 @@ export const clear: StepKind<ClearStep> = {
     return owners;
   },
   touches: ({ at }) => [at],
-  hazards: ({ name, folder, fileSystem, link }) => {
+  reads: ({ at }) => (isHere(at) ? [] : [at.disk]),
+  hazards: ({ at, name, folder, fileSystem, link }) => {
+    const written = isHere(at)
+      ? []
+      : [
+          `${name} is written too: ${folder || 'everything'} is taken away there. Keep both disks at hand until the run is over.`,
+        ];
     const making = link && kindFacts(fileSystem).holds.linkTo;
-    if (making?.by !== 'label') return [];
+    if (making?.by !== 'label') return written;
     const leads = making.words(link!.volume, link!.path);
-    return [`The link that stays at ${folder} on ${name} leads to ${leads}: have ${link!.volume} mounted there.`];
+    return [
+      ...written,
+      `The link that stays at ${folder} on ${name} leads to ${leads}: have ${link!.volume} mounted there.`,
+    ];
   },
 };

@@ -1,5 +1,5 @@
 /** All kinds of steps. A kind that is not in the record below does not compile. */
-import type { DiskId, Place } from '@/core/place';
+import { HERE, type DiskId, type Place } from '@/core/place';
 import type { UnitSystem } from '@/core/size';
 import type { DiskTable } from '@/core/table';
 import { z } from 'zod';
@@ -83,11 +83,13 @@ export const stepWords = (step: Step, units: UnitSystem = 'binary'): StepWords =
 export const stepReason = (step: Step): string => kindOf(step).reason(step);
 /** Who owns which bytes once the step is done. @throws RangeError when it would touch what is not its own */
 export const stepClaims = (step: Step, owners: Ownership): Ownership => kindOf(step).claims(step, owners);
-/** The bytes of the disk that a step may write, the table's own apart. */
+/** The bytes of volumes that a step may write, all on one disk. */
 export const stepTouches = (step: Step): readonly Place[] => kindOf(step).touches(step);
+/** The disk that a step changes through transactions. */
+export const stepWrites = (step: Step): DiskId => stepTouches(step)[0]?.disk ?? HERE;
 /** The table that a step writes, if it writes one. */
 export const stepTable = (step: Step): DiskTable | undefined => kindOf(step).table?.(step);
-/** Other disks that a step only reads. */
+/** Other disks on which a step finds volumes that stay there. */
 export const stepReads = (step: Step): readonly DiskId[] => kindOf(step).reads?.(step) ?? [];
 /** What a person should know before a step. */
 export const stepHazards = (step: Step): readonly string[] => kindOf(step).hazards?.(step) ?? [];

@@ -1,12 +1,12 @@
 /** Reads a kept volume again and compares. */
-import type { Place } from '@/core/place';
+import { isHere, type Place } from '@/core/place';
 import { formatSize } from '@/core/size';
 import { z } from 'zod';
 import {
   baseShape,
   byteCount,
   givesSchema,
-  herePlaceSchema,
+  placeSchema,
   numberSchema,
   receiptSchema,
   type Gives,
@@ -40,7 +40,7 @@ export const prove: StepKind<ProveStep> = {
     number: numberSchema,
     measure: numberSchema.optional(),
     by: z.enum(['files', 'whole']),
-    at: herePlaceSchema,
+    at: placeSchema,
     files: byteCount,
     receives: z.array(receiptSchema).max(1000).optional(),
     gives: z.array(givesSchema).max(1000).optional(),
@@ -53,7 +53,7 @@ export const prove: StepKind<ProveStep> = {
   }),
   reason: () => 'The same reading as at the start, compared with it one by one.',
   claims: ({ at, number, made }, owners) => {
-    owners.at(at, made ? undefined : number);
+    owners.at(at, made || !isHere(at) ? undefined : number);
     return owners;
   },
   touches: () => [],

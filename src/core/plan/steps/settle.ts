@@ -1,7 +1,7 @@
 /** Brings in what a volume's journal holds yet, before anything else of it is changed. */
 import type { Place } from '@/core/place';
 import { z } from 'zod';
-import { baseShape, herePlaceSchema, type StepBase, type StepKind } from './step-kind';
+import { baseShape, placeSchema, type StepBase, type StepKind } from './step-kind';
 
 export interface SettleStep extends StepBase {
   readonly kind: 'settle';
@@ -9,7 +9,7 @@ export interface SettleStep extends StepBase {
 }
 
 export const settle: StepKind<SettleStep> = {
-  schema: z.strictObject({ kind: z.literal('settle'), ...baseShape, at: herePlaceSchema }),
+  schema: z.strictObject({ kind: z.literal('settle'), ...baseShape, at: placeSchema }),
   words: ({ name }) => ({
     title: `Bring in the journal of ${name}`,
     detail: 'what was written to its journal, and not yet to where it belongs, is written there',

@@ -71,9 +71,9 @@ export interface StepKind<S extends StepBase> {
   reason(step: S): string;
   /** Who owns which bytes once it is done. @throws RangeError when it would touch what is not its own */
   claims(step: S, owners: Ownership): Ownership;
-  /** The bytes of the disk that it may write, the table's own apart. */
+  /** The bytes of volumes that it may write, all on one disk. */
   touches(step: S): readonly Place[];
-  /** Other disks that it only reads. */
+  /** Other disks on which it finds volumes that stay there. */
   reads?(step: S): readonly DiskId[];
   /** The table it writes, if it writes one. */
   table?(step: S): DiskTable | undefined;

@@ -156,7 +156,7 @@ async function carryBack(step: CarryStep, context: StepContext): Promise<void> {
 /** What refers to where a volume starts, and the table, follow in one go. */
 async function arrive(step: CarryStep, context: StepContext, ranges: readonly ByteRange[]): Promise<void> {
   const { whole, table, to } = step;
-  const tx = context.transaction(to.start, ranges);
+  const tx = context.transaction(to, ranges);
   if (!whole) {
     const volume = await context.open(context.window(to));
     await volume.rebase(to.start / context.ports.disk.sectorSize, tx);

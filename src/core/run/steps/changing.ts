@@ -45,7 +45,7 @@ export const make: StepRunner<MakeStep> = async (step, context) => {
   const { at, fileSystem, label, clusterSize, serial, format, chosen } = step;
   const driver = driverOf(fileSystem);
   if (!driver) throw new CoreError('fs.ability', { fileSystem, ability: 'be made' });
-  const tx = context.transaction(at.start, []);
+  const tx = context.transaction(at, []);
   const startLba = at.start / context.ports.disk.sectorSize;
   const named = { kind: fileSystem, label, serial, startLba, format, clusterSize };
   const options = chosen ? { ...named, chosen } : named;

@@ -17,7 +17,7 @@ export const mend: StepRunner<MendStep> = async ({ at, name, mends: planned }, c
   const mends = (await mendsIn(context.window(at)))?.mends ?? [];
   if (told(mends) !== told(planned))
     throw new CoreError('run.changed', { reason: `what is damaged on ${name} is something else now` });
-  const tx = context.transaction(at.start, [{ start: 0, end: at.length }]);
+  const tx = context.transaction(at, [{ start: 0, end: at.length }]);
   for (const { offset, bytes } of mends) await tx.write(offset, bytes);
   await context.commit(tx);
 };

@@ -81,7 +81,7 @@ async function assertSound({ at }: CheckStep, context: StepContext): Promise<voi
 /** Compares a volume with what the check kept of it, and with what came to it and went. @throws CoreError `storage.lost` */
 export async function proveVolume(step: ProveStep, context: StepContext): Promise<void> {
   const after: ManifestEntry[] = [];
-  for await (const entry of readingOf(context, context.ports.disk, step)) after.push(entry);
+  for await (const entry of readingOf(context, context.disk(step.at), step)) after.push(entry);
   const measures = await measuresFor(step, context.ports.journal);
   if (!step.made && !measures.has(step.measure ?? step.number))
     throw new CoreError('storage.lost', { what: `What was read of ${step.name} before the run` });

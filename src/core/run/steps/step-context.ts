@@ -2,7 +2,8 @@
 import { WindowDevice, type BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { probeFileSystem, type ByteRange, type Volume } from '@/core/fs';
-import { isHere, type Place } from '@/core/place';
+import { HERE, isHere, type DiskId, type Place } from '@/core/place';
+import { stepWrites } from '@/core/plan';
 import type { VolumeProof } from '@/core/proof';
 import { tableWrites, type DiskTable } from '@/core/table';
 import { applyTransaction, commitToJournal } from '../commit';
@@ -49,11 +50,11 @@ export class StepContext {
     return probed.driver.open(window);
   }
 
-  /** A transaction on what begins at `start`, of which the sorted ranges are live. */
-  transaction(start: number, live: readonly ByteRange[]): StepTransaction {
+  /** A transaction on what begins at a place, of which the sorted ranges are live. */
+  transaction({ disk, start }: Pick<Place, 'disk' | 'start'>, live: readonly ByteRange[]): StepTransaction {
     let carried = 0;
-    const { signal, disk } = this.ports;
-    return new StepTransaction(disk, start, live, {
+    const { signal } = this.ports;
+    return new StepTransaction(this.#written(disk), start, live, {
       ...(signal ? { signal } : {}),
       carried: (bytes) => {
         carried += bytes;
@@ -64,7 +65,7 @@ export class StepContext {
 
   /** A transaction on the table, in which nothing of the disk is free. */
   tableTransaction(): StepTransaction {
-    return this.transaction(TABLE_START, [{ start: TABLE_START, end: this.ports.disk.size }]);
+    return this.transaction({ disk: HERE, start: TABLE_START }, [{ start: TABLE_START, end: this.ports.disk.size }]);
   }
 
   /** Writes a table in a transaction that begins at `start`. */
@@ -75,8 +76,13 @@ export class StepContext {
 
   /** Makes a transaction durable, applies it, and marks the step done. */
   async commit(tx: StepTransaction): Promise<void> {
-    await commitToJournal(this.ports.disk, this.ports.journal, this.index, tx);
-    await applyTransaction(this.ports.disk, this.ports.journal, this.index, tx);
+    const disk = this.#written(stepWrites(this.state.plan.steps[this.index]!));
+    await commitToJournal(disk, this.ports.journal, this.index, tx);
+    await applyTransaction(disk, this.ports.journal, this.index, tx);
+  }
+
+  #written(disk: DiskId): BlockDevice {
+    return this.disk({ disk, start: 0, length: 0 });
   }
 
   /** Marks a step done that writes nothing. */
@@ -88,7 +94,7 @@ export class StepContext {
   /** Changes a volume where it is. */
   async change(at: Place, act: (volume: Volume, tx: StepTransaction) => Promise<void>): Promise<void> {
     const volume = await this.open(this.window(at));
-    const tx = this.transaction(at.start, await volume.allocation());
+    const tx = this.transaction(at, await volume.allocation());
     await act(volume, tx);
     await this.commit(tx);
   }

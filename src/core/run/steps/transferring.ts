@@ -32,7 +32,7 @@ export const transfer: StepRunner<TransferStep> = async (step, context) => {
   if (listingOf(tree) !== facts.listing)
     throw new CoreError('run.changed', { reason: `${folder || 'what'} on ${name} has changed` });
   const target = await context.open(context.window(at));
-  const tx = context.transaction(at.start, await target.allocation());
+  const tx = context.transaction(at, await target.allocation());
   const writer = await target.writer(tx);
   const { holds } = kindFacts(fileSystem);
   const existing = await pathsOf(target);
@@ -54,7 +54,7 @@ export const adopt: StepRunner<AdoptStep> = async (step, context) => {
   const adoption = adoptionOf(tree, { folder: '', under }, holds, await pathsOf(target));
   const offset = from.start - at.start;
   const live = joinRanges([...(await target.allocation()), { start: offset, end: offset + from.length }]);
-  const tx = context.transaction(at.start, live);
+  const tx = context.transaction(at, live);
   await target.adopt({ ...adoption, source, offset, size: to }, tx, context.state);
   await context.commit(tx);
 };

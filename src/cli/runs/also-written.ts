@@ -1,0 +1,99 @@
+/**
+ * Other disks that a run in place writes too, since files are taken away from volumes there. They are written as files,
+ * held for this run alone, and what is overwritten of them is kept with what is of the image.
+ */
+import { CoreError, isCoreError } from '@/core/errors';
+import type { DiskId } from '@/core/place';
+import { alsoWritten, type Plan } from '@/core/plan';
+import { FileDevice, type Files } from '../files';
+import { UsageError } from '../output';
+import { askedOf } from '../plan-for';
+import { namedFiles, type NamedFile, type WithDisks } from '../with-disks';
+import { openJournal, openUndo } from './run-files';
+import type { RunOptions } from './run-options';
+
+/** Which of them a run, or a rewinding, is going to write, known before anything of them is opened. */
+export async function idsToWrite(files: Files, beside: string, options: RunOptions): Promise<ReadonlySet<DiskId>> {
+  if (!options.inPlace || !options.with?.length) return new Set();
+  if (options.rewind === true || options.resume) return new Set(await idsLeft(files, beside));
+  const asked = await askedOf(files, options);
+  const transfers = asked.kind === 'target' ? asked.target.transfers : [];
+  return new Set(
+    transfers.flatMap(({ from, then }) => (from.disk !== undefined && then === 'remove' ? [from.disk] : [])),
+  );
+}
+
+/** What a run that was begun says of them, in its journal and in its way back. */
+async function idsLeft(files: Files, beside: string): Promise<DiskId[]> {
+  const journal = await openJournal(files, beside).catch(ignoreOthers);
+  await journal?.file.close();
+  const undo = await openUndo(files, beside).catch(ignoreOthers);
+  await undo?.file.close();
+  const kept = undo?.state && 'disk' in undo.state.of ? undo.state.of.others : [];
+  const planned = journal?.state ? alsoWritten(journal.state.plan) : [];
+  return [...planned, ...kept].map((o) => o.disk);
+}
+
+/** What is no journal says nothing; whoever needs it refuses it. */
+function ignoreOthers(error: unknown): undefined {
+  if (!isCoreError(error) || !error.code.startsWith('journal.')) throw error;
+  return undefined;
+}
+
+/** A disk that is written too. */
+interface ToWrite {
+  readonly disk: DiskId;
+  readonly sectorSize: number;
+}
+
+/** Such disks, open. The caller closes them. */
+export interface AlsoWritten {
+  readonly devices: ReadonlyMap<DiskId, FileDevice>;
+  close(): Promise<void>;
+}
+
+/** @throws UsageError where one was not named, or is a disk of the machine */
+export async function openToWrite(
+  files: Files,
+  wanted: readonly ToWrite[],
+  options: Pick<RunOptions, 'with'>,
+): Promise<AlsoWritten> {
+  const named = namedFiles(options.with);
+  const devices = new Map<DiskId, FileDevice>();
+  const close = async (): Promise<void> => {
+    for (const device of devices.values()) await device.close().catch(() => undefined);
+  };
+  try {
+    for (const { disk, sectorSize } of wanted)
+      devices.set(disk, await FileDevice.open(files, await fileOf(files, named, disk), sectorSize));
+  } catch (error) {
+    await close();
+    throw error;
+  }
+  return { devices, close };
+}
+
+async function fileOf(files: Files, named: readonly NamedFile[], disk: DiskId): Promise<string> {
+  const path = named.find((n) => n.name === disk)?.path;
+  if (path === undefined) throw new UsageError(`Name the disk ${disk} again, with --with ${disk}=FILE.`);
+  if ((await files.facts(path))?.device)
+    throw new UsageError(
+      `${path} is a disk of the machine, and files are taken away only from image files. Name it as the disk that is divided, or copy the files.`,
+    );
+  return path;
+}
+
+/** The disks of a plan that are written too. */
+export const toWriteIn = (plan: Plan): ToWrite[] =>
+  alsoWritten(plan).map(({ disk, relies }) => ({ disk, sectorSize: relies.sectorSize }));
+
+/** @throws CoreError `plan.refused`, UsageError where what would be written can't be */
+export function assertWritable(plan: Plan, disks: WithDisks, inPlace: boolean | undefined): void {
+  for (const { disk, name } of alsoWritten(plan)) {
+    if (!inPlace) {
+      const reason = `Files are taken away from ${name}, which is only read where --out is said. Say --in-place, or copy them.`;
+      throw new CoreError('plan.refused', { reason });
+    }
+    if (disks.packed.has(disk)) throw new UsageError(`${name} is packed, and can’t be written itself.`);
+  }
+}
