@@ -43,6 +43,26 @@ interface StoredRecord {
   readonly body: Uint8Array;
 }
 
+/** A run that can be taken back. Plain data. */
+export interface KeptRun {
+  readonly run: string;
+  /** The disk that it was a run on; it may have written others too. */
+  readonly on: string;
+  /** When it began, in ISO 8601. */
+  readonly at: string;
+  readonly steps: number;
+}
+
+/** A layer of a disk; the lowest may have no row. Its pages and edits stand under its key. */
+export interface StoredLayer {
+  readonly diskId: string;
+  /** Those above have greater numbers. */
+  readonly layer: number;
+  readonly key: string;
+  /** What it has the changes of; none where it has those of several that can't be taken back any more. */
+  readonly run?: KeptRun;
+}
+
 /** A job: the planned layout of a disk with its undo history, kept as the state layer's own plain data. */
 export interface StoredJob {
   readonly diskId: string;
@@ -58,6 +78,7 @@ export class Database extends Dexie {
   journal!: Table<StoredRecord, number>;
   logs!: Table<{ readonly seq?: number; readonly diskId: string; readonly line: LogLine }, number>;
   health!: EntityTable<{ diskId: string; state: unknown }, 'diskId'>;
+  layers!: Table<StoredLayer, [string, number]>;
   settings!: EntityTable<{ key: string; value: unknown }, 'key'>;
 
   constructor() {
@@ -72,5 +93,6 @@ export class Database extends Dexie {
     });
     this.version(2).stores({ health: 'diskId' });
     this.version(3).stores({ logs: '++seq, diskId' });
+    this.version(4).stores({ layers: '[diskId+layer]' });
   }
 }

@@ -52,18 +52,18 @@ export async function* readFile(volume: Volume, window: BlockDevice, entry: File
  */
 export async function exportTo(
   disks: OpenDisks,
-  { overlay }: OpenDisk,
+  { layers: { device } }: OpenDisk,
   handle: FileSystemFileHandle,
   progress: ExportListener,
 ): Promise<void> {
   await assertNoOpenImage(disks, handle);
-  const ranges = [...overlay.occupied()];
+  const ranges = [...device.occupied()];
   const total = ranges.reduce((sum, r) => sum + (r.end - r.start), 0);
   const writable = await handle.createWritable();
   try {
-    await writable.truncate(overlay.size);
+    await writable.truncate(device.size);
     let done = 0;
-    for await (const { offset, bytes } of exportOccupied(overlay)) {
+    for await (const { offset, bytes } of exportOccupied(device)) {
       await writable.write({ type: 'write', position: offset, data: bytes as Uint8Array<ArrayBuffer> });
       done += bytes.length;
       progress(done, total);

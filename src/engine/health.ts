@@ -108,10 +108,10 @@ export class Health {
 }
 
 /** A practice disk is measured by its medium's model, an image by the reading of its file. */
-function sourceOf({ medium, overlay }: OpenDisk) {
+function sourceOf({ medium, layers: { device } }: OpenDisk) {
   const measured: Measured = medium ? 'medium' : 'file';
   const clock = medium ? () => medium.seconds : () => performance.now() / 1000;
-  return { device: medium ?? overlay, clock, measured };
+  return { device: medium ?? device, clock, measured };
 }
 
 /** Gathers events until they are told. */

@@ -16,6 +16,7 @@ import { BenchLock, type Locks } from './bench-lock';
 import { Database } from './database';
 import { EXPORTS, exportTo, readFile } from './exports';
 import { Health } from './health';
+import type { WayBack } from './layers';
 import { OpenDisks } from './open-disks';
 import type {
   EngineApi,
@@ -87,6 +88,7 @@ export class EngineHost implements EngineApi {
     this.#lock.assertHeld();
     this.#runs.assertNone(id);
     await this.#runs.assertHoldsNothing(id);
+    if (this.#disks.known(id)) await this.#runs.ways.assertTookNothing(id);
     this.#health.stop(id);
     await clearStored(this.db, id);
     await this.#runs.logs.forget(id);
@@ -186,9 +188,18 @@ export class EngineHost implements EngineApi {
     return this.#runs.rewind(id);
   }
 
+  waysBack(id: string): Promise<WayBack[]> {
+    return this.#runs.ways.of(id);
+  }
+
+  async dropWaysBack(id: string, run: string): Promise<void> {
+    this.#lock.assertHeld();
+    await this.#runs.ways.drop(id, run);
+  }
+
   async serveImage(id: string, format: ImageFormat, port: MessagePort): Promise<void> {
     this.#runs.assertNone(id);
-    serveChunks(EXPORTS[format]((await this.#disks.disk(id)).overlay), port);
+    serveChunks(EXPORTS[format]((await this.#disks.disk(id)).layers.device), port);
   }
 
   async exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void> {

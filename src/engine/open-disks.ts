@@ -1,5 +1,5 @@
-/** The disks that are open, each an overlay over what is never written, and the volumes on them. */
-import { MediumDevice, OverlayDevice, type BlockDevice } from '@/core/device';
+/** The disks that are open, each in layers over what is never written, and the volumes on them. */
+import { MediumDevice, type BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { Volume } from '@/core/fs';
 import { fingerprintImage, sameContent, sameImage, type ImageFingerprint } from '@/core/image';
@@ -10,13 +10,13 @@ import { BlobSource } from './blob-source';
 import { BuildQueue } from './build-queue';
 import type { Database } from './database';
 import { FolderIndex } from './folder-index';
+import { DiskLayers } from './layers';
 import { PatientDevice } from './patient-device';
 import type { OpenedImage, OpenHow, OpenListener } from './protocol';
-import { DexieOverlayStore } from './stores';
 
 export interface OpenDisk {
   readonly name: string;
-  readonly overlay: OverlayDevice;
+  readonly layers: DiskLayers;
   /** A practice disk's medium, which counts what a real one would take. */
   readonly medium: MediumDevice | undefined;
   /** The file that an image is in. */
@@ -28,7 +28,7 @@ export interface OpenDisk {
 
 /** What is known of a disk beside its bytes. */
 interface OpenedHow {
-  readonly medium?: (overlay: OverlayDevice) => MediumDevice;
+  readonly medium?: (disk: BlockDevice) => MediumDevice;
   readonly image?: OpenDisk['image'];
   /** What was on the bench before may begin like nothing that is known, by what was done to it there. */
   readonly tableless?: boolean;
@@ -46,7 +46,7 @@ export class OpenDisks {
     return this.#builds.add(id, async (between) => {
       const base = new PatientDevice(recipeSize(recipe), recipe.sectorSize, between);
       await buildPracticeDisk(recipe, base);
-      const medium = (overlay: OverlayDevice): MediumDevice => new MediumDevice(overlay, mediumOf(recipe));
+      const medium = (disk: BlockDevice): MediumDevice => new MediumDevice(disk, mediumOf(recipe));
       const survey = await this.#open(id, recipe.name, base, { medium });
       base.ready();
       return survey;
@@ -97,9 +97,10 @@ export class OpenDisks {
     base: BlockDevice,
     { medium, image, tableless = true }: OpenedHow,
   ): Promise<Survey> {
-    const overlay = await OverlayDevice.open(base, new DexieOverlayStore(this.db, id));
-    const session = await Session.open(overlay, name, tableless);
-    this.#disks.set(id, { name, overlay, medium: medium?.(overlay), image, session, indexes: new WeakMap() });
+    const layers = await DiskLayers.open(this.db, id, base);
+    const { device } = layers;
+    const session = await Session.open(device, name, tableless);
+    this.#disks.set(id, { name, layers, medium: medium?.(device), image, session, indexes: new WeakMap() });
     return session.survey;
   }
 

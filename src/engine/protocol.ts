@@ -10,6 +10,7 @@ import type { Recipe } from '@/core/practice';
 import type { Certificate } from '@/core/proof';
 import type { Paper, PaperFonts } from '@/core/report';
 import type { LogLine, RunProgress } from '@/core/run';
+import type { WayBack } from './layers';
 
 /** A folder's content: its own files and folders, with what lies below each folder summed up. */
 export interface FolderItem extends FileEntry {
@@ -128,7 +129,12 @@ export interface EngineApi {
   resume(id: string, progress: ProgressListener): Promise<Certificate>;
   /** Stops at the next safe moment. */
   stop(id: string): Promise<void>;
+  /** Takes the last run on a disk back, on every disk that it wrote. */
   rewind(id: string): Promise<Survey>;
+  /** The runs on a disk that can be taken back, the newest first. */
+  waysBack(id: string): Promise<WayBack[]>;
+  /** Drops what taking a run, and those before it, back needs; the disk stays as it is. */
+  dropWaysBack(id: string, run: string): Promise<void>;
   /** Serves the disk as an image through a port that is transferred. */
   serveImage(id: string, format: ImageFormat, port: MessagePort): Promise<void>;
   /** The disk as a raw image into a file, empty stretches skipped. */

@@ -7,10 +7,12 @@ import { otherDisks, placesElsewhere, type Plan } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
 import { manifestsIn, readRunState, resumeRun, startRun, type RunPorts } from '@/core/run';
 import type { Database } from './database';
+import { isMerged, runsOf, takeOff } from './layers';
 import type { OpenDisks } from './open-disks';
 import type { ProgressListener, RunHow, RunStatus } from './protocol';
 import { RunLogs } from './run-logs';
 import { clearStored, DexieJournal } from './stores';
+import { WaysBack, writtenBy } from './ways-back';
 import { webHasher } from './web-hasher';
 
 const PROGRESS_EVERY_MS = 80;
@@ -18,12 +20,14 @@ const PROGRESS_EVERY_MS = 80;
 export class Runs {
   readonly #running = new Map<string, AbortController>();
   readonly logs: RunLogs;
+  readonly ways: WaysBack;
 
   constructor(
     private readonly db: Database,
     private readonly disks: OpenDisks,
   ) {
     this.logs = new RunLogs(db);
+    this.ways = new WaysBack(db, disks, this);
   }
 
   async status(id: string): Promise<RunStatus | undefined> {
@@ -36,15 +40,19 @@ export class Runs {
       await this.assertHoldsNothing(id);
       const { medium } = await this.disks.disk(id);
       if (medium) medium.pace = how.paced ? 1 : 0;
-      const start = { run: crypto.randomUUID(), override: how.override ?? false };
+      const run = crypto.randomUUID();
+      const begun = (): Promise<void> => this.ways.begin(id, run, plan);
+      const start = { run, override: how.override ?? false, begun };
       return this.#execute(id, plan, abort, progress, (ports) => startRun(plan, ports, start));
     });
   }
 
   async resume(id: string, progress: ProgressListener): Promise<Certificate> {
     return this.#stoppable(id, async (abort) => {
-      const status = await this.status(id);
-      return this.#execute(id, status?.plan, abort, progress, resumeRun);
+      const state = await readRunState(new DexieJournal(this.db, id));
+      const wrote = state && (state.next > 0 || state.committed || state.pieces !== undefined);
+      if (state && !wrote) await this.ways.begin(id, state.run, state.plan);
+      return this.#execute(id, state?.plan, abort, progress, resumeRun);
     });
   }
 
@@ -102,7 +110,7 @@ export class Runs {
       const status = await this.status(id);
       if (status && !status.certificate)
         throw new CoreError('run.holds', { name: disk.name, reason: 'a run on it is unfinished' });
-      out.set(id, disk.medium ?? disk.overlay);
+      out.set(id, disk.medium ?? disk.layers.device);
     }
     return out;
   }
@@ -123,7 +131,7 @@ export class Runs {
       const { medium } = disk;
       const before = medium?.seconds ?? 0;
       return await act({
-        disk: medium ?? disk.overlay,
+        disk: medium ?? disk.layers.device,
         others,
         journal: new DexieJournal(this.db, id),
         hasher: webHasher,
@@ -134,15 +142,19 @@ export class Runs {
       });
     } finally {
       for (const other of taking) this.#running.delete(other);
-      await this.disks.look(id).catch(() => undefined);
+      for (const written of plan ? writtenBy(id, plan) : [id]) await this.disks.look(written).catch(() => undefined);
     }
   }
 
-  /** Puts a disk back as it was. What an unfinished run set aside on other disks is not wanted then. */
+  /**
+   * Takes the last run on a disk back, on every disk that it wrote. What an unfinished one set aside on other disks is not
+   * wanted then.
+   * @throws CoreError `run.holds` where another run has to be taken back first
+   */
   async rewind(id: string): Promise<Survey> {
     this.assertNone(id);
     await this.assertHoldsNothing(id);
-    const { overlay } = await this.disks.disk(id);
+    const { layers } = await this.disks.disk(id);
     // Emptied first: what is known of it goes with the journal. Where there is no room left for that, it is made first.
     const state = await readRunState(new DexieJournal(this.db, id)).catch(() => undefined);
     const places = state && !state.certificate ? state.plan.steps.slice(0, state.next + 1).flatMap(placeAside) : [];
@@ -151,22 +163,33 @@ export class Runs {
         const name = state!.plan.lent.find((l) => l.disk === disk)?.name ?? 'the other disk';
         throw new CoreError('run.elsewhere', { name, reason: 'it is not open, and something is set aside on it' });
       }
+    const last = (await runsOf(this.db, id)).at(-1);
+    if (!last && (await isMerged(this.db, id)))
+      throw new CoreError('run.nothing-to-rewind', { reason: 'what taking its runs back needs was dropped' });
+    // One that was cut off before its first write has a journal, and no layer.
+    const unwritten = state !== undefined && last !== undefined && last.run !== state.run;
+    const open = last && !unwritten ? await this.ways.toTakeOff(id, last) : [];
     const emptied = await this.#empty(places).then(
       () => true,
       () => false,
     );
-    await clearStored(this.db, id);
-    await overlay.rewind();
+    if (unwritten) await new DexieJournal(this.db, id).clear();
+    else if (last) await takeOff(this.db, last, open);
+    else {
+      await clearStored(this.db, id);
+      await layers.device.top.rewind();
+    }
     if (!emptied) await this.#empty(places);
     this.logs.add(id, { at: new Date().toISOString(), what: 'rewound' });
+    for (const other of open) if (other !== layers) await this.disks.look(other.id);
     return this.disks.look(id);
   }
 
   async #empty(places: readonly ReturnType<typeof placeAside>[number][]): Promise<void> {
     for (const { disk, start, length } of places) {
-      const overlay = this.disks.known(disk)?.overlay;
-      await overlay?.discard(start, length);
-      await overlay?.flush();
+      const device = this.disks.known(disk)?.layers.device;
+      await device?.discard(start, length);
+      await device?.flush();
     }
   }
 }

@@ -22,11 +22,35 @@ export async function guardQuota<T>(wanted: number, act: () => PromiseLike<T>): 
   }
 }
 
-/** Takes away all that is kept of the changes to a disk and of the run on it, at once or not at all. */
+/** Parts a disk's id from what tells a layer of it; no id has it. */
+const BETWEEN = '\u0001';
+
+/** The keys under which layers of disks are stored; the lowest one of a disk has the disk's id, unless it was merged. */
+export const layerKeys = {
+  fresh: (diskId: string): string => `${diskId}${BETWEEN}${crypto.randomUUID()}`,
+  diskOf: (key: string): string => key.split(BETWEEN)[0]!,
+};
+
+/** Keys under which something is stored of a disk's layers beside those that are known. */
+export async function keysBeside(db: Database, diskId: string, known: ReadonlySet<string>): Promise<string[]> {
+  const prefix = `${diskId}${BETWEEN}`;
+  const keys = await Promise.all(
+    [db.overlayPages, db.overlayEdits].map((table) => table.where('diskId').startsWith(prefix).uniqueKeys()),
+  );
+  return [...new Set(keys.flat().map(String))].filter((key) => !known.has(key));
+}
+
+/** Takes away what is stored of a layer. */
+export async function clearLayer(db: Database, key: string): Promise<void> {
+  await db.overlayPages.where('[diskId+index]').between([key, Dexie.minKey], [key, Dexie.maxKey]).delete();
+  await db.overlayEdits.where('diskId').equals(key).delete();
+}
+
+/** Takes away all that is kept of the changes to a disk and of the runs on it, at once or not at all. */
 export async function clearStored(db: Database, diskId: string): Promise<void> {
-  await db.transaction('rw', [db.overlayPages, db.overlayEdits, db.journal], async () => {
-    await db.overlayPages.where('[diskId+index]').between([diskId, Dexie.minKey], [diskId, Dexie.maxKey]).delete();
-    await db.overlayEdits.where('diskId').equals(diskId).delete();
+  await db.transaction('rw', [db.overlayPages, db.overlayEdits, db.journal, db.layers], async () => {
+    for (const key of [diskId, ...(await keysBeside(db, diskId, new Set()))]) await clearLayer(db, key);
+    await db.layers.where('[diskId+layer]').between([diskId, Dexie.minKey], [diskId, Dexie.maxKey]).delete();
     await db.journal.where('diskId').equals(diskId).delete();
   });
 }
@@ -69,10 +93,7 @@ export class DexieOverlayStore implements OverlayStore {
 
   async clear(): Promise<void> {
     const { db, diskId } = this;
-    await db.transaction('rw', [db.overlayPages, db.overlayEdits], async () => {
-      await db.overlayPages.where('[diskId+index]').between([diskId, Dexie.minKey], [diskId, Dexie.maxKey]).delete();
-      await db.overlayEdits.where('diskId').equals(diskId).delete();
-    });
+    await db.transaction('rw', [db.overlayPages, db.overlayEdits], () => clearLayer(db, diskId));
   }
 }
 

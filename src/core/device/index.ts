@@ -2,6 +2,7 @@ export { BlockDevice } from './block-device';
 export type { SourceRun } from './block-device';
 export { copyAcross } from './copy-across';
 export type { Extent, ExtentEdit } from './extent-map';
+export { LayeredDevice } from './layered-device';
 export { MemoryDevice } from './memory-device';
 export { OverlayDevice } from './overlay-device';
 export type { OverlayChange, OverlayStore } from './overlay-device';

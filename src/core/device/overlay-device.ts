@@ -6,7 +6,7 @@
  * durable commit. Between flushes changes may also be kept early, in the order they were made.
  */
 import { BlockDevice, type SourceRun } from './block-device';
-import { ZEROS, type Extent, type ExtentEdit } from './extent-map';
+import { STORED, ZEROS, type Extent, type ExtentEdit } from './extent-map';
 import { MappedDevice } from './mapped-device';
 import { PageCache } from './page-cache';
 import { fillProcedural } from './procedural';
@@ -34,7 +34,17 @@ const BASE = 0;
 /** Origins from here on are procedural streams, by their seeds of 32 bits. */
 const PROCEDURAL = 2 ** 32;
 const EARLY_COMMIT_PAGES = 1024;
+const MERGE_CHUNK = 4 * 1024 * 1024;
 const COMPACT_AFTER_EDITS = 50_000;
+
+/** A stretch with where its bytes come from: an origin of an overlay, at a place of it. */
+interface LayeredRun {
+  readonly start: number;
+  readonly end: number;
+  readonly origin: number;
+  readonly at: number;
+  readonly from: OverlayDevice;
+}
 
 export class OverlayDevice extends MappedDevice {
   readonly size: number;
@@ -44,7 +54,7 @@ export class OverlayDevice extends MappedDevice {
   #kept = 0;
 
   private constructor(
-    private readonly base: BlockDevice,
+    private base: BlockDevice,
     private readonly store: OverlayStore | undefined,
   ) {
     super(new PageCache(store ? (index) => store.page(index) : undefined));
@@ -123,6 +133,47 @@ export class OverlayDevice extends MappedDevice {
     for (const piece of this.pieces(start, end)) {
       if (!piece.extent) yield* this.base.occupied(piece.start, piece.end);
       else if (piece.extent.origin !== ZEROS) yield { start: piece.start, end: piece.end };
+    }
+  }
+
+  /** Stands on another base from now on, which reads as the one before did. */
+  standOn(base: BlockDevice): void {
+    this.base = base;
+  }
+
+  /**
+   * Makes everything that this overlay and those below it have changed on `bottom`, on which the lowest of them stands, a
+   * change of `into`, which stands on that too and has none yet. Bytes are copied only where they are stored.
+   */
+  async mergeInto(into: OverlayDevice, bottom: BlockDevice): Promise<void> {
+    for (const run of this.#runs(0, this.size, 0, bottom)) {
+      const length = run.end - run.start;
+      if (run.origin === STORED)
+        for (let done = 0; done < length; done += MERGE_CHUNK) {
+          const size = Math.min(MERGE_CHUNK, length - done);
+          await into.write(run.start + done, await run.from.bytes(run.at + done, size));
+        }
+      else
+        into.apply({
+          start: run.start,
+          end: run.end,
+          origin: run.origin,
+          at: run.origin === ZEROS ? run.start : run.at,
+        });
+    }
+    await into.flush();
+  }
+
+  /** What stands at each place of a range, shifted, down to `bottom`; what is there as it was is left out. */
+  *#runs(start: number, end: number, shift: number, bottom: BlockDevice): Generator<LayeredRun> {
+    for (const piece of this.pieces(start, end)) {
+      const { extent } = piece;
+      const at = extent?.at ?? piece.start;
+      const to = { start: piece.start + shift, end: piece.end + shift };
+      if (extent && extent.origin !== BASE) yield { ...to, origin: extent.origin, at, from: this };
+      else if (this.base instanceof OverlayDevice && this.base !== bottom)
+        yield* this.base.#runs(at, at + (piece.end - piece.start), to.start - at, bottom);
+      else if (extent || at !== to.start) yield { ...to, origin: BASE, at, from: this };
     }
   }
 
