@@ -12,6 +12,8 @@ import { clearLayer, DexieOverlayStore, guardQuota, keysBeside, layerKeys } from
 export interface WayBack extends KeptRun {
   /** Bytes that keeping it takes. */
   readonly bytes: number;
+  /** Other disks that it wrote, and that are taken back with this one. */
+  readonly with: readonly string[];
 }
 
 /** One disk with its layers. */
@@ -97,8 +99,11 @@ export async function isMerged(db: Database, id: string): Promise<boolean> {
 /** The runs on a disk that can be taken back, the newest first. */
 export async function waysBackOf(db: Database, id: string): Promise<WayBack[]> {
   const out: WayBack[] = [];
-  for (const { key, run } of (await rowsOf(db, id)).reverse())
-    if (run) out.push({ ...run, bytes: PAGE_BYTES * (await db.overlayPages.where('diskId').equals(key).count()) });
+  for (const { key, run } of (await rowsOf(db, id)).reverse()) {
+    if (!run) continue;
+    const bytes = PAGE_BYTES * (await db.overlayPages.where('diskId').equals(key).count());
+    out.push({ ...run, bytes, with: (await disksOfRun(db, run.run)).filter((disk) => disk !== id) });
+  }
   return out;
 }
 

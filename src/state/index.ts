@@ -7,7 +7,9 @@ export { edit, redoEdit, setNotes, undoEdit, wish } from './jobs';
 export { dismissFull } from './keeping';
 export { guardDisk, lostWith, renameDisk } from './plates';
 export { certificateOf, listOf, pictureOfDisk, sheetOf } from './papers';
-export { resumeRunning, rewind, startRunning, stopRunning } from './runs';
+export { resumeRunning, startRunning, stopRunning } from './runs';
+export { dropWayBack, rewind, useWaysBack } from './ways-back';
+export type { WayBack } from './ways-back';
 export {
   changesIn,
   failingWords,

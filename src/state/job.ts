@@ -13,6 +13,8 @@ export interface JobState {
   readonly history: History<Layout>;
   /** The layout before the last run, once there was one. */
   readonly before?: Layout;
+  /** The layouts before the runs before that, the oldest first. */
+  readonly earlier?: readonly Layout[];
   readonly wishes?: JobWishes;
   /** What the last run did, for its certificate. */
   readonly ran?: RanLayouts;
@@ -38,6 +40,7 @@ const jobSchema: z.ZodType<JobState> = z.object({
   now: layoutSchema,
   history: z.object({ past: z.array(turnSchema), present: layoutSchema, future: z.array(turnSchema) }),
   before: layoutSchema.optional(),
+  earlier: z.array(layoutSchema).optional(),
   wishes: z
     .object({
       override: z.boolean().optional(),
@@ -54,6 +57,9 @@ const jobSchema: z.ZodType<JobState> = z.object({
 export function parseJob(stored: unknown): JobState | undefined {
   return stored === undefined ? undefined : jobSchema.safeParse(stored).data;
 }
+
+/** More runs than anybody takes back. */
+const MOST_EARLIER = 100;
 
 /** A job for a disk as it is. */
 export function beginJob(survey: Survey, recipe?: Recipe): JobState {
@@ -85,18 +91,29 @@ export function afterRun(job: JobState, survey: Survey): JobState {
     return { ...volume, role: was.role, guarded: was.guarded, ...(was.letter ? { letter: was.letter } : {}) };
   });
   const now = { ...found, volumes };
-  const { notes, ran } = job;
+  const { notes, ran, before } = job;
+  const earlier = before ? [...(job.earlier ?? []), before].slice(-MOST_EARLIER) : undefined;
   return {
     ...{ version: 2, now, history: beginHistory(now), before: job.now },
+    ...(earlier ? { earlier } : {}),
     ...(notes ? { notes } : {}),
     ...(ran ? { ran } : {}),
   };
 }
 
-/** The job after rewinding: as it was before the run. */
+/** The job after the last run was taken back: as it was before that. A run that never wrote leaves it as it is. */
 export function afterRewind(job: JobState, survey: Survey, recipe?: Recipe): JobState {
-  const fresh = beginJob(survey, recipe);
-  return job.before ? { ...fresh, now: job.before, history: beginHistory(job.before) } : fresh;
+  const { notes, earlier = [] } = job;
+  const kept = notes ? { notes } : {};
+  const befores = [...earlier, ...(job.before ? [job.before] : [])];
+  const at = befores.findLastIndex((layout) => placesOf(layout) === placesOf(layoutOf(survey)));
+  if (at < 0) return { ...beginJob(survey, recipe), ...kept };
+  const now = befores[at]!;
+  const before = befores[at - 1];
+  return {
+    ...{ version: 2, now, history: beginHistory(now), ...kept },
+    ...(before ? { before, earlier: befores.slice(0, at - 1) } : {}),
+  };
 }
 
 const placesOf = ({ diskSize, table, volumes }: Layout): string =>

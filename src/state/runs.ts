@@ -1,10 +1,10 @@
 /** Runs, as the page begins and follows them. */
 import { isCoreError } from '@/core/errors';
-import { expectedSeconds, paceOf, paceSchema, timeShare, type Ground, type Plan } from '@/core/plan';
+import { alsoWritten, expectedSeconds, paceOf, paceSchema, timeShare, type Ground, type Plan } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
 import { ranLayouts } from '@/core/report';
 import { engine, EngineDied, listener, type RunStatus } from '@/engine';
-import { afterRewind, afterRun } from './job';
+import { afterRun } from './job';
 import { putJob } from './jobs';
 import { db, keep, messageOf, show, showUse } from './keeping';
 import { diskOf, get, isGoing, mayNotEdit, putDisk, set, type RunView } from './store';
@@ -53,6 +53,8 @@ function learnPace(run: RunView): void {
 export async function startRunning(id: string, plan: Plan): Promise<void> {
   const no = mayNotEdit(get(), id);
   if (no !== undefined) return set({ problem: no });
+  const held = alsoWritten(plan).flatMap(({ disk }) => mayNotEdit(get(), disk) ?? [])[0];
+  if (held !== undefined) return set({ problem: held });
   const job = get().jobs[id];
   const { override = false, paced = false } = job?.wishes ?? {};
   const survey = diskOf(id)?.survey;
@@ -71,6 +73,14 @@ export async function stopRunning(id: string): Promise<void> {
   if (get().runs[id]?.state !== 'running') return;
   putRun(id, { state: 'stopping' });
   await engine('stop', id);
+}
+
+/** Shows other disks as they are after a run that wrote them too. */
+export async function lookAtWritten(ids: readonly string[]): Promise<void> {
+  for (const id of ids) {
+    const survey = await engine('survey', id).catch(() => undefined);
+    if (survey) putDisk(id, { survey });
+  }
 }
 
 type Progress = Parameters<Parameters<typeof engine<'resume'>>[2]>[0];
@@ -102,6 +112,7 @@ async function follow(
     const certificate = await act(listener((progress) => onProgress(id, progress)));
     const survey = await engine('survey', id);
     putDisk(id, { survey });
+    await lookAtWritten(alsoWritten(plan).map((s) => s.disk));
     learnPace(get().runs[id]!);
     putRun(id, { state: 'finished', certificate, share: 1 });
     putJob(id, afterRun(get().jobs[id]!, survey));
@@ -152,23 +163,4 @@ function onProgress(id: string, { step, done, total, state, simulated }: Progres
   const before = shareBefore(run.plan, next.began, run.ground);
   const share = before + (1 - before) * timeShare(next, get().pace, now);
   putRun(id, { ...change, share: Math.max(run.share, share) });
-}
-
-/** Puts the disk back as it was before the run. */
-export async function rewind(id: string): Promise<void> {
-  const disk = diskOf(id);
-  if (!disk || get().readOnly) return;
-  // A run that is not over may be taken back as well.
-  if (disk.stored.guarded) return set({ problem: mayNotEdit(get(), id) });
-  try {
-    const survey = await engine('rewind', id);
-    putDisk(id, { survey, stuck: undefined });
-    const { source } = disk.stored;
-    const job = get().jobs[id];
-    if (job) putJob(id, afterRewind(job, survey, source.kind === 'practice' ? source.recipe : undefined));
-    dropRun(id);
-    look({ stage: 'divide', selected: undefined });
-  } catch (error) {
-    await show(error);
-  }
 }

@@ -4,6 +4,7 @@ import { boundsOf, copySourcesOf } from '@/core/inspect';
 import { changesBetween, type Bounds, type CopySource, type Layout } from '@/core/layout';
 import { HERE } from '@/core/place';
 import {
+  alsoWritten,
   derivePlan,
   otherDisks,
   placesElsewhere,
@@ -68,6 +69,11 @@ export function usePlan({ disk, job }: Pick<Current, 'disk' | 'job'>): PlanView 
     if (!transfers) return { plan: undefined, refusal: fault ?? 'The folders are looked at…' };
     try {
       const plan = derivePlan(survey, planned, { ...options, transfers });
+      const guarded = alsoWritten(plan).find((s) => disks.some((d) => d.stored.id === s.disk && d.stored.guarded));
+      if (guarded) {
+        const refusal = `Files are taken away from ${guarded.name}, which is guarded as a whole. Copy them, or lift its guard on the bench.`;
+        return { plan: undefined, refusal };
+      }
       const wanting = wantingIn(plan);
       return {
         plan,
@@ -175,16 +181,26 @@ function sourceIdsOf(planned: Layout | undefined): Set<string> {
   ]);
 }
 
+/** Another disk as it is shown beside a plan. */
+interface ShownSource extends SourceDisk {
+  /** Files are taken away from it. */
+  readonly written: boolean;
+}
+
+const isTakenFrom = (planned: Layout | undefined, id: string): boolean =>
+  planned?.transfers?.some((t) => t.from.disk === id && t.then === 'remove') ?? false;
+
 /** The other disks that a layout reads, as far as they are open. */
-export function useSourceDisks(planned: Layout | undefined): readonly SourceDisk[] {
+export function useSourceDisks(planned: Layout | undefined): readonly ShownSource[] {
   const disks = useBench((s) => s.disks);
   return useMemo(() => {
     const read = sourceIdsOf(planned);
-    return disks.flatMap(({ stored: { id, name, source }, survey }): SourceDisk[] => {
+    return disks.flatMap(({ stored: { id, name, source }, survey }): ShownSource[] => {
       if (!survey || !read.has(id)) return [];
-      if (source.kind !== 'practice') return [{ disk: id, name, survey }];
+      const shown = { disk: id, name, survey, written: isTakenFrom(planned, id) };
+      if (source.kind !== 'practice') return [shown];
       const { weak, dead } = practiceMedium(source.recipe);
-      return [{ disk: id, name, survey, failing: { weak, dead }, speed: recipeSpeed(source.recipe) }];
+      return [{ ...shown, failing: { weak, dead }, speed: recipeSpeed(source.recipe) }];
     });
   }, [planned, disks]);
 }
@@ -225,9 +241,12 @@ export function useTie(id: string): string | undefined {
     const nameOf = (other: string): string => disks.find((d) => d.stored.id === other)?.stored.name ?? 'another disk';
     const [user, run] =
       Object.entries(runs).find(([, { state, plan }]) => state !== 'finished' && otherDisks(plan).has(id)) ?? [];
-    if (run) return `${placesElsewhere(run.plan).has(id) ? 'lends room to' : 'is read for'} ${nameOf(user!)}`;
-    const [planner] = Object.entries(jobs).find(([, { history }]) => sourceIdsOf(history.present).has(id)) ?? [];
-    return planner && `is read for ${nameOf(planner)}`;
+    if (run) {
+      const written = alsoWritten(run.plan).some((s) => s.disk === id) ? 'is written for' : 'is read for';
+      return `${placesElsewhere(run.plan).has(id) ? 'lends room to' : written} ${nameOf(user!)}`;
+    }
+    const [planner, job] = Object.entries(jobs).find(([, { history }]) => sourceIdsOf(history.present).has(id)) ?? [];
+    return planner && `${isTakenFrom(job?.history.present, id) ? 'is written for' : 'is read for'} ${nameOf(planner)}`;
   });
 }
 

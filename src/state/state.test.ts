@@ -403,6 +403,7 @@ describe('a run', () => {
     await reopen(id, STICK);
     expect(state().disks[0]).toMatchObject({ status: 'open', stuck: expect.stringContaining('version 1') as string });
     calls.handlers.rewind = () => survey;
+    calls.handlers.waysBack = () => [];
     await rewind(id);
     expect(state().disks[0]!.stuck).toBeUndefined();
   });
@@ -430,6 +431,7 @@ describe('a run', () => {
     await resumeRunning(id);
     expect(state().runs[id]!.state).toBe('finished');
     calls.handlers.rewind = () => survey;
+    calls.handlers.waysBack = () => [];
     await rewind(id);
     expect(state().runs[id]).toBeUndefined();
     expect(jobOf(id).now.volumes).toHaveLength(1);

@@ -55,6 +55,7 @@ export type Asking =
   | { readonly kind: 'advice' }
   | { readonly kind: 'copy' }
   | { readonly kind: 'folders' }
+  | { readonly kind: 'take' }
   | { readonly kind: 'merge' }
   | { readonly kind: 'wipe' }
   | { readonly kind: 'ways'; readonly wish: 'grow' | 'free' };

@@ -46,7 +46,7 @@ export type { Bounds, CopyOrigin, Gap, LaidVolume, Layout, Role, TableKind, Volu
 export { letterFault, nextLetter } from './letters';
 export { moveVolume, removeAll, reorderVolume } from './move-edits';
 export { endRange, isResizable, roughEndRange, startRange } from './ranges';
-export { addFolders, addTransfer, mergeVolume, removeTransfer, transferWords } from './transfer-edits';
+export { addFolders, addTransfer, mergeVolume, removeTransfer, takeFolders, transferWords } from './transfer-edits';
 export type { FolderWish, TransferWish } from './transfer-edits';
 export { canGive, makeRoom, sizeRange } from './room';
 export type { RoomSource, RoomWish } from './room';

@@ -26,9 +26,10 @@ const sameFolder = (a: TransferWish, b: TransferWish): boolean =>
   a.from.disk === b.from.disk && a.from.number === b.from.number && a.folder === b.folder && a.to === b.to;
 
 /** What is asked for in words. */
-export function transferWords(layout: Layout, { folder, fromName, to, then }: TransferWish): string {
+export function transferWords(layout: Layout, { from, folder, fromName, to, then }: TransferWish): string {
   const target = layout.volumes.find((v) => v.id === to);
-  const what = folder || `everything on ${fromName}`;
+  const away = from.disk === HERE ? '' : ` of ${fromName}`;
+  const what = folder ? `${folder}${away}` : `everything on ${fromName}`;
   const where = target ? nameOf(target) : 'another volume';
   if (then === 'back') return `Park ${what} on ${where} meanwhile`;
   return `${then === 'remove' ? 'Move' : 'Copy'} ${what} to ${where}`;
@@ -49,16 +50,24 @@ export function addTransfer(layout: Layout, wish: TransferWish): Edited {
 /** How folders of a volume go to another one. */
 export type FolderWish = Pick<TransferWish, 'to' | 'then' | 'leave'>;
 
-/** Has folders of a volume go to another one, each with its own name, beside what is there. */
+/** A volume that folders come from. */
+export type FolderSource = Pick<TransferWish, 'from' | 'fromName'>;
+
+/** Has folders of a volume of this disk go to another one, each with its own name, beside what is there. */
 export function addFolders(layout: Layout, id: VolumeId, paths: readonly string[], wish: FolderWish): Edited {
   const source = volumeOf(layout, id);
   if (source.origin.kind !== 'kept') return refuse(`${nameOf(source)} is not there yet.`);
   const from = { disk: HERE, number: source.origin.number };
+  return takeFolders(layout, { from, fromName: nameOf(source) }, paths, wish);
+}
+
+/** The same from a volume of any disk. */
+export function takeFolders(layout: Layout, source: FolderSource, paths: readonly string[], wish: FolderWish): Edited {
   let result: Edited = refuse('No folder is picked.');
   let next = layout;
   for (const folder of paths) {
     const under = folder.slice(folder.lastIndexOf('/') + 1);
-    result = addTransfer(next, { ...wish, from, fromName: nameOf(source), folder, under });
+    result = addTransfer(next, { ...wish, ...source, folder, under });
     if (!result.ok) return result;
     next = result.layout;
   }

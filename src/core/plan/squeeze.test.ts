@@ -49,7 +49,7 @@ describe('volumes made smaller for a time', () => {
       }),
       { numRuns: rounds(400, 4000) },
     );
-    expect(only).toBeGreaterThan(5);
+    expect(only).toBeGreaterThan(0);
   });
 
   it('give no more than is needed, and the cheapest gives it', () => {

@@ -72,37 +72,42 @@ export interface MovingBand {
 
 const LEAST_BAND = 6;
 
-/** Bands for folders that go from one volume of the disk to another: from the end of what is in use there. */
+/** Bands for folders that go to volumes of the planned column from those of a disk, from the end of what is in use there. */
 export function movingBands(
   now: Column,
   planned: Column,
   moving: readonly Moving[],
   x0: number,
   x1: number,
+  disk: string = HERE,
 ): MovingBand[] {
   const taken = new Map<string, number>();
   return moving.flatMap((one): MovingBand[] => {
     const from = now.sections.find((s) => s.volume?.id === `kept-${one.from.number}`);
     const to = planned.sections.find((s) => s.volume?.id === one.to);
-    if (one.from.disk !== HERE || !from || !to) return [];
-    const height = Math.max(LEAST_BAND, Math.min(from.height, to.height, one.bytes / now.bytesPerPixel));
+    if (one.from.disk !== disk || !from || !to) return [];
+    // Each end is as high as it is there: disks of different sizes are drawn at different scales.
+    const [h0, h1] = [bandHeight(from, one.bytes, now), bandHeight(to, one.bytes, planned)];
     const [left, right] = [taken.get(`l${from.start}`) ?? 0, taken.get(`r${to.start}`) ?? 0];
-    taken.set(`l${from.start}`, left + height);
-    taken.set(`r${to.start}`, right + height);
-    const y0 = from.y + Math.min(left, from.height - height);
-    const y1 = to.y + Math.min(right, to.height - height);
+    taken.set(`l${from.start}`, left + h0);
+    taken.set(`r${to.start}`, right + h1);
+    const y0 = from.y + Math.min(left, from.height - h0);
+    const y1 = to.y + Math.min(right, to.height - h1);
     return [
       {
         key: `${one.from.number} ${one.folder} ${one.to}`,
         role: to.volume!.role,
-        path: ribbon(x0, x1, [y0, y0 + height], [y1, y1 + height]),
-        y: (y0 + y1 + height) / 2,
+        path: ribbon(x0, x1, [y0, y0 + h0], [y1, y1 + h1]),
+        y: (y0 + y1 + (h0 + h1) / 2) / 2,
         name: one.folder.slice(one.folder.lastIndexOf('/') + 1) || 'everything',
         bytes: one.bytes,
       },
     ];
   });
 }
+
+const bandHeight = ({ height }: Section, bytes: number, { bytesPerPixel }: Column): number =>
+  Math.max(LEAST_BAND, Math.min(height, bytes / bytesPerPixel));
 
 type Span = readonly [top: number, bottom: number];
 

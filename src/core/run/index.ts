@@ -13,7 +13,6 @@ export type { LogLine } from './run-log';
 export { alsoWrittenOf, resumeRun, startRun } from './run-plan';
 export type { DiskSamples, OtherSamples } from './samples';
 export { assertRewindable, rewindDisks } from './rewind';
-export type { RewoundDisks } from './rewind';
 export { beginUndo, noteMade, readUndo } from './undo';
 export type { UndoRecord } from './undo';
 export { UndoKeeper } from './undo-keeper';

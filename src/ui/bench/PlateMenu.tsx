@@ -1,16 +1,24 @@
 'use client';
 
 import { guardDisk, lostWith, removeDisk, renameDisk, useBench, type BenchDisk } from '@/state';
-import { DeleteOutlined, EditOutlined, LockOutlined, MoreOutlined, UnlockOutlined } from '@ant-design/icons';
+import {
+  DeleteOutlined,
+  EditOutlined,
+  LockOutlined,
+  MoreOutlined,
+  UndoOutlined,
+  UnlockOutlined,
+} from '@ant-design/icons';
 import { Button, Dropdown, Input, Modal } from 'antd';
 import { useState } from 'react';
+import { Rewinds } from '../rewinds';
 import styles from './bench.module.css';
 
 /** What can be done with a disk as it stands on the bench. */
 export function PlateMenu({ disk: { stored } }: { readonly disk: BenchDisk }) {
   const { id, name, guarded = false } = stored;
   const readOnly = useBench((s) => s.readOnly);
-  const [asking, setAsking] = useState<'rename' | 'remove'>();
+  const [asking, setAsking] = useState<'rename' | 'rewinds' | 'remove'>();
   const close = (): void => setAsking(undefined);
   return (
     <span className={styles.more}>
@@ -25,6 +33,7 @@ export function PlateMenu({ disk: { stored } }: { readonly disk: BenchDisk }) {
               icon: guarded ? <UnlockOutlined aria-hidden /> : <LockOutlined aria-hidden />,
               label: guarded ? 'Lift the guard' : 'Guard against every change',
             },
+            { key: 'rewinds', icon: <UndoOutlined aria-hidden />, label: 'Runs that can be taken back…' },
             { type: 'divider' },
             {
               key: 'remove',
@@ -35,7 +44,7 @@ export function PlateMenu({ disk: { stored } }: { readonly disk: BenchDisk }) {
             },
           ],
           onClick: ({ key }) =>
-            key === 'guard' ? void guardDisk(id, !guarded) : setAsking(key as 'rename' | 'remove'),
+            key === 'guard' ? void guardDisk(id, !guarded) : setAsking(key as 'rename' | 'rewinds' | 'remove'),
         }}
       >
         <Button
@@ -47,6 +56,7 @@ export function PlateMenu({ disk: { stored } }: { readonly disk: BenchDisk }) {
         />
       </Dropdown>
       <Renaming key={`${name} ${asking}`} id={id} name={name} open={asking === 'rename'} onClose={close} />
+      <Rewinds id={id} open={asking === 'rewinds'} onClose={close} />
       <Removing id={id} name={name} open={asking === 'remove'} onClose={close} />
     </span>
   );

@@ -16,7 +16,7 @@ import {
 import { useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { MIB } from '@/core/size';
 import { useSizes } from '../kit';
-import type { SourceDisk, VolumeCourse } from '@/core/plan';
+import type { VolumeCourse } from '@/core/plan';
 import {
   bandsBetween,
   type Band,
@@ -35,7 +35,7 @@ import { EdgeWords } from './EdgeWords';
 import { GapShape } from './GapShape';
 import { SectionShape, type SectionActions } from './SectionShape';
 import { snapLength, snapStart } from './snap';
-import { SourceColumn } from './SourceColumn';
+import { SourceColumn, type ShownSource } from './SourceColumn';
 import { ScaleMarks } from './ScaleMarks';
 import styles from './columns.module.css';
 
@@ -52,7 +52,7 @@ interface Props {
   /** What is planned is there by now, so that nothing of it is drawn as new. */
   readonly done?: boolean;
   /** Other disks that something is copied from: slim columns on the right. */
-  readonly sources?: readonly SourceDisk[];
+  readonly sources?: readonly ShownSource[];
   /** Folders that go from volume to volume. */
   readonly moving?: readonly Moving[];
   readonly readOnly?: boolean;
@@ -82,7 +82,7 @@ const MARKS = 122;
 const SLIM = 72;
 const SLIM_PITCH = 170;
 const HEADINGS = ['Now', 'Planned'] as const;
-const NO_SOURCES: readonly SourceDisk[] = [];
+const NO_SOURCES: readonly ShownSource[] = [];
 const NOTHING_MOVES: readonly Moving[] = [];
 /** Lower sections show their grip only when they are pointed at. */
 const QUIET_BELOW = 40;
@@ -163,6 +163,7 @@ export function Columns(props: Props) {
             from={x1 + width}
             x={box.width - (sources.length - i) * SLIM_PITCH + SLIM_PITCH - SLIM}
             box={columnBox}
+            moving={moving}
             carriedOf={carriedOf}
           />
         ))}

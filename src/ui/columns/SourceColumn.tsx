@@ -5,17 +5,30 @@ import { nameOf } from '@/core/layout';
 import type { SourceDisk } from '@/core/plan';
 import { useMemo } from 'react';
 import { roleColours, useSizes } from '../kit';
-import { bandsFrom, layoutColumn, yInSection, type Column, type ColumnBox } from '@/core/report';
+import {
+  bandsFrom,
+  layoutColumn,
+  movingBands,
+  yInSection,
+  type Column,
+  type ColumnBox,
+  type Moving,
+} from '@/core/report';
+import { MovingBands } from './MovingBands';
 import styles from './columns.module.css';
 
+/** Another disk, with whether files are taken away from it. */
+export type ShownSource = SourceDisk & { readonly written: boolean };
+
 interface Props {
-  readonly source: SourceDisk;
+  readonly source: ShownSource;
   readonly planned: Column;
   /** Where its bands end: the right edge of the planned column. */
   readonly from: number;
   readonly x: number;
   readonly box: ColumnBox;
   /** 0 to 1: how far the band of a volume is filled while a run goes on. */
+  readonly moving: readonly Moving[];
   readonly carriedOf: (id: string) => number | undefined;
 }
 
@@ -28,18 +41,20 @@ const SIZED = 36;
 
 const shortened = (name: string): string => (name.length > LETTERS ? `${name.slice(0, LETTERS - 1)}…` : name);
 
-/** Another disk that is only read: slim, on the right, its bands running left to what is copied. */
-export function SourceColumn({ source: { disk, name, survey }, planned, from, x, box, carriedOf }: Props) {
+/** Another disk that is read: slim, on the right, its bands running left to what is copied, and to where folders go. */
+export function SourceColumn({ source, planned, from, x, box, moving, carriedOf }: Props) {
+  const { disk, name, survey, written } = source;
+  const what = written ? 'written too' : 'only read';
   const size = useSizes();
   const column = useMemo(() => layoutColumn(layoutOf(survey), box), [survey, box]);
   const bands = useMemo(() => bandsFrom(planned, column, disk, from, x), [planned, column, disk, from, x]);
   return (
-    <g role="group" aria-label={`${name}, only read`}>
+    <g role="group" aria-label={`${name}, ${what}`}>
       <text x={x + WIDTH} y={12} textAnchor="end" className={styles.small} fill="var(--ink)" fontWeight={600}>
         {name}
       </text>
       <text x={x + WIDTH} y={27} textAnchor="end" className={styles.note}>
-        only read
+        {what}
       </text>
       {bands.map((band) => (
         <g key={band.key} aria-hidden>
@@ -47,6 +62,7 @@ export function SourceColumn({ source: { disk, name, survey }, planned, from, x,
           <path d={band.used} fill={`var(--${band.role})`} opacity={0.18 + 0.2 * (carriedOf(band.key) ?? 1)} />
         </g>
       ))}
+      <MovingBands bands={movingBands(column, planned, moving, x, from, disk)} x={(x + from) / 2} />
       {column.sections.map((section) => {
         const { volume, y, height, start } = section;
         if (!volume) return null;

@@ -39,7 +39,7 @@ import { memo, useCallback, useDeferredValue, useMemo } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Advice } from '../advice';
 import { Columns } from '../columns';
-import { FolderDialog, MergeDialog, TransferList } from '../move';
+import { FolderDialog, MergeDialog, TakeDialog, TransferList } from '../move';
 import { CopyDialog } from '../copy';
 import { GoalPicker } from '../goals';
 import { TableMenu } from '../table';
@@ -206,6 +206,7 @@ export function Divide({ current }: { readonly current: Current }) {
       {asking?.kind === 'folders' && selected ? (
         <FolderDialog id={id} planned={planned} bounds={bounds} volume={selected} />
       ) : null}
+      {asking?.kind === 'take' && selected ? <TakeDialog id={id} volume={selected} /> : null}
       {asking?.kind === 'wipe' ? <WipeDialog current={current} planned={planned} volume={selected} /> : null}
       {asking?.kind === 'merge' && selected ? (
         <MergeDialog id={id} planned={planned} bounds={bounds} volume={selected} />

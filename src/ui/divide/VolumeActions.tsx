@@ -46,6 +46,11 @@ export function VolumeActions({ current, planned, bounds, volume }: VolumeInHand
           ) : null}
         </>
       ) : null}
+      {findKind(volume.fileSystem) && !volume.guarded ? (
+        <Button size="small" disabled={readOnly} onClick={() => ask({ kind: 'take' })}>
+          Take folders…
+        </Button>
+      ) : null}
       {planned.table === 'mbr' ? (
         <Button size="small" onClick={() => edit(id, (layout) => setActive(layout, volume.id, !volume.active))}>
           {volume.active ? 'Make inactive' : 'Make active'}

@@ -112,7 +112,8 @@ export const TASKS: readonly Task[] = [
     when: 'It was not what was wanted after all.',
     moves: [
       'Before a run: undo (Ctrl Z), as often as you like.',
-      'After it: Prove, then Rewind. The disk is as it was before, byte for byte.',
+      'After it: Prove, then Rewind. The disk is as it was before that run, byte for byte.',
+      'All runs… there, or “Runs that can be taken back…” behind a disk’s dots, takes back one after the other.',
       'The image file itself was never written.',
     ],
     picture: 'prove',

@@ -6,6 +6,7 @@ import { Alert, Button, Checkbox, Dropdown, Popconfirm, Progress, Space } from '
 import { DownOutlined, SaveOutlined } from '@ant-design/icons';
 import { useState } from 'react';
 import { RunPapers } from '../papers';
+import { Rewinds } from '../rewinds';
 import { FORMS, useImageSaving } from './useImageSaving';
 import styles from './prove.module.css';
 
@@ -20,18 +21,25 @@ export function WhatNow({ current, run, certificate }: Props) {
   const { id } = current;
   const readOnly = useBench((s) => s.readOnly);
   const { save, saved, fault } = useImageSaving(current);
+  const [rewinds, setRewinds] = useState(false);
   const differs = certificate.outcome === 'differs';
   const { after } = run.plan;
   const back = (
-    <Popconfirm title="Put everything back as it was before the run?" onConfirm={() => rewind(id)}>
-      <Button disabled={readOnly} {...(differs ? { type: 'primary', size: 'large', block: true } : {})}>
-        Rewind
+    <>
+      <Popconfirm title="Put everything back as it was before the run?" onConfirm={() => rewind(id)}>
+        <Button disabled={readOnly} {...(differs ? { type: 'primary', size: 'large', block: true } : {})}>
+          Rewind
+        </Button>
+      </Popconfirm>
+      <Button type="link" onClick={() => setRewinds(true)}>
+        All runs…
       </Button>
-    </Popconfirm>
+    </>
   );
   return (
     <section aria-label="What to do now">
       <h2>What to do now</h2>
+      <Rewinds id={id} open={rewinds} onClose={() => setRewinds(false)} />
       <ol className={styles.now}>
         {differs ? (
           <li>

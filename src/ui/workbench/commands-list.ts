@@ -220,6 +220,11 @@ function volumeCommands(
     ),
     own(`Make room behind ${name}…`, () => ask({ kind: 'ways', wish: 'free' }), 'unallocated free space move shift'),
     own(`Move folders of ${name}…`, () => ask({ kind: 'folders' }), 'transfer files documents park', 'F'),
+    own(
+      `Take folders of another disk to ${name}…`,
+      () => ask({ kind: 'take' }),
+      'transfer files import bring copy move from',
+    ),
     own(`Merge ${name} into another volume…`, () => ask({ kind: 'merge' }), 'join combine unite'),
     own(`Advice on ${name}`, () => ask({ kind: 'advice' }), 'file system cluster slack recommend', 'A'),
     own(

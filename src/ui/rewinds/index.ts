@@ -1,0 +1,1 @@
+export { Rewinds } from './Rewinds';
