@@ -1,6 +1,9 @@
 /** NTFS volumes torn into thousands of pieces, as made, at their floor and grown back, by independent readers. */
-import { change, openVolume } from '@/core/fs/fixtures/volumes';
+import type { ContentRun } from '@/core/fs';
+import { change, makeVolume, openVolume, write } from '@/core/fs/fixtures/volumes';
 import { tornApart } from '@/core/fs/ntfs/fixtures/torn-apart';
+import { execFileSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
 import { closeSync, openSync, truncateSync, writeFileSync, writeSync } from 'node:fs';
 import { afterAll, describe, expect, it } from 'vitest';
 import { fillProcedural, type BlockDevice } from '@/core/device';
@@ -60,4 +63,43 @@ describe('independent readers, on a volume torn into pieces', () => {
       expect(read('grub-fstest', [image, 'cmp', '(loop0)/comb.bin', combFile])).toBe('');
     }
   });
+});
+
+it('independent readers find the content of files with holes, in one record and over many', async () => {
+  const device = await makeVolume({ kind: 'ntfs', size: 40 * MIB, clusterSize: 4096 });
+  const expected = new Map<string, Uint8Array>();
+  await write('ntfs', device, async (writer) => {
+    for (const [path, teeth, gap] of [
+      ['few.img', 3, 20e6],
+      ['many.img', 200, 400_000],
+      ['none.img', 1, 0],
+    ] as const) {
+      const runs = Array.from({ length: teeth }, (_, i): ContentRun[] => [
+        { kind: 'bytes', bytes: Uint8Array.of(1, 2, i & 0xff, 4) },
+        { kind: 'zeros', length: gap },
+      ]).flat();
+      const size = teeth * (4 + gap);
+      const content = new Uint8Array(size);
+      for (let i = 0; i < teeth; i++) content.set([1, 2, i & 0xff, 4], i * (4 + gap));
+      expected.set(path, content);
+      const inOrder = async function* () {
+        yield* runs;
+      };
+      const facts = { attributes: ['sparse'] };
+      await writer.writeFile(path, { kind: 'from', device, runs: inOrder(), size }, facts);
+    }
+  });
+  expect((await (await openVolume('ntfs', device)).check()).map((f) => f.message)).toEqual([]);
+  expect((await openVolume('ntfs', device)).info.used).toBeLessThan(28 * MIB);
+  const image = box.path('holes.img');
+  await toFile(device, image);
+  const inodes = fls(image, 0);
+  for (const [path, content] of expected) {
+    expect(icat(image, 0, inodes.get(path)!), path).toBe(createHash('sha256').update(content).digest('hex'));
+    // The third reader takes the first cluster of a hole for the one before it; these two read it as it is.
+    const unpacked = execFileSync('7zz', ['x', '-so', image, path], { maxBuffer: 2 ** 29 });
+    expect(Buffer.compare(unpacked, content), path).toBe(0);
+  }
+  const listed = [...sevenZip(image)].filter(([path]) => !path.startsWith('[SYSTEM]'));
+  expect(listed.sort()).toEqual([...expected].map(([path, { length }]) => [path, length]).sort());
 });

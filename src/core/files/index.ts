@@ -4,6 +4,7 @@ export { canHold } from './links';
 export { expectedAfter, isBelow } from './expected';
 export type { Receipt } from './expected';
 export { listingOf, listTree, type Tree } from './list-tree';
+export { storedSizes } from './stored-sizes';
 export { wayBackOf, type WayBack } from './way-back';
 export { factsOfTransfer, transferFactsSchema } from './transfer-facts';
 export type { TransferFacts } from './transfer-facts';

@@ -5,6 +5,7 @@ import { z } from 'zod';
 import { listingOf, type Tree } from './list-tree';
 import { linkOf } from './links';
 import { mapNames, nameIn, type Placed, type Places } from './names';
+import type { StoredSize } from './stored-sizes';
 
 const count = z.int().min(0);
 const KEPT = [
@@ -56,6 +57,8 @@ export interface TransferQuestion extends Places {
   readonly clusterSize: number;
   /** What is on the target already. */
   readonly existing: Iterable<Placed>;
+  /** Of files with holes, by path, what they take where the holes are kept. */
+  readonly stored?: ReadonlyMap<string, StoredSize>;
 }
 
 /** Counts everything that a person is told before. */
@@ -67,11 +70,19 @@ export function factsOfTransfer({
   target,
   clusterSize,
   existing,
+  stored,
 }: TransferQuestion): TransferFacts {
   const { entries } = tree;
   const { paths, renamed, tooLong } = mapNames(entries, { folder, under }, target.holds, existing);
   const files = entries.filter((e) => e.kind !== 'folder' && e.stream === undefined);
-  const clusters = (e: FileEntry): number => ceilTo(e.kind === 'folder' ? 1 : e.size, clusterSize);
+  const { holeClusters } = target.holds;
+  const clusters = (e: FileEntry): number => {
+    if (e.kind === 'folder') return clusterSize;
+    if (!holeClusters || !e.attributes.includes('sparse')) return ceilTo(e.size, clusterSize);
+    const whole = ceilTo(e.size, holeClusters * clusterSize);
+    const known = stored?.get(e.path);
+    return known ? Math.min(whole, known.bytes + 2 * known.stretches * holeClusters * clusterSize) : whole;
+  };
   const names = entries.reduce((sum, e) => sum + target.holds.entryBytes(nameIn(e.path).length), 0);
   return {
     files: files.length,

@@ -181,6 +181,8 @@ export interface Holdings {
   readonly attributes: readonly string[];
   /** What is stored beside an entry that comes from a kind which has nothing of the sort, as {@link FileEntry.beside}. */
   newBeside?(kind: EntryKind): string;
+  /** Sparse files keep their holes; each begins and ends at whole multiples of so many clusters. */
+  readonly holeClusters?: number;
   /** Names that differ in case alone are different names. */
   readonly caseSensitive?: true;
   /** Files of another volume of the kind can be taken over where they lie, where clusters line up. */

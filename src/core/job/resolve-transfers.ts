@@ -1,5 +1,5 @@
 /** The transfers that a target asks for, each looked at: what it comes to, and what of it can't be kept. */
-import { factsOfTransfer, listTree, wayBackOf, type Tree } from '@/core/files';
+import { factsOfTransfer, listTree, storedSizes, wayBackOf, type Tree } from '@/core/files';
 import { kindFacts, type Volume } from '@/core/fs';
 import { volumeOf, type LaidVolume, type Layout, type TransferWish, type VolumeId } from '@/core/layout';
 import { HERE, type VolumeRef } from '@/core/place';
@@ -65,7 +65,8 @@ export async function lookAtTransfers(
     const { folder, under } = wish;
     const [source, park] = [kindFacts(volume.info.kind), kindFacts(target.fileSystem)];
     const clusterSize = clusterSizeOf(target, layout.sectorSize);
-    const facts = factsOfTransfer({ tree, folder, under, source, target: park, clusterSize, existing: there });
+    const stored = await storedSizes(volume, tree.entries);
+    const facts = factsOfTransfer({ tree, folder, under, source, target: park, clusterSize, existing: there, stored });
     const home = wish.then === 'back' ? homeOf(wish, layout) : undefined;
     const back = home && {
       back: wayBackOf({

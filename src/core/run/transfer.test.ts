@@ -1,7 +1,7 @@
 /** Trees between volumes of every kind: everything that can be kept is, all else was told, whatever is cut. */
 import { MediumDevice, type MemoryDevice } from '@/core/device';
 import { canHold } from '@/core/files';
-import { findKind, type FileEntry } from '@/core/fs';
+import { findKind, type ContentRun, type FileEntry, type NewContent, type NewFileFacts } from '@/core/fs';
 import { layoutOf, surveyDisk } from '@/core/inspect';
 import {
   lookAtTransfers,
@@ -90,6 +90,50 @@ describe('a tree goes to another volume', () => {
       ids.set(entry.id, twin.id);
     }
     expect([rights > 5, links > 0, shared > 0]).toEqual([true, true, true]);
+  });
+
+  it('keeps the holes of sparse files, also of one that is larger than all of its target', async () => {
+    const disk = await twoVolumes('ntfs', 'ntfs', 5, 17);
+    const [first] = (await surveyDisk(disk)).volumes;
+    const random = seededRandom(3);
+    const bytes = (length: number): Uint8Array => Uint8Array.from({ length }, () => 1 + Math.floor(random() * 255));
+    const sparse = (runs: readonly ContentRun[]): [NewContent, NewFileFacts] => {
+      const size = runs.reduce((sum, r) => sum + (r.kind === 'bytes' ? r.bytes.length : r.length), 0);
+      const inOrder = async function* () {
+        yield* runs;
+      };
+      return [{ kind: 'from', device: disk, runs: inOrder(), size }, { attributes: ['sparse', 'archive'] }];
+    };
+    const zeros = (length: number): ContentRun => ({ kind: 'zeros', length });
+    const some = (length: number): ContentRun => ({ kind: 'bytes', bytes: bytes(length) });
+    await writeOn(disk, first!, async (writer) => {
+      await writer.mkdir('holes');
+      await writer.writeFile(
+        'holes/large.img',
+        ...sparse([some(5000), zeros(60e6), some(7), zeros(1e6), some(9000), zeros(99)]),
+      );
+      await writer.writeFile('holes/only.img', ...sparse([zeros(123_456)]));
+      await writer.writeFile('holes/none.img', ...sparse([some(100), some(5000)]));
+      await writer.writeFile('holes/empty.img', ...sparse([]));
+      await writer.writeFile(
+        'holes/torn.img',
+        ...sparse(Array.from({ length: 300 }, () => [some(1), zeros(9000)]).flat()),
+      );
+    });
+    const source = await manifest(disk, first!);
+    expect((await surveyDisk(disk)).volumes.flatMap((v) => v.findings)).toEqual([]);
+    const { plan } = await planned(disk, both('remove', 'holes'));
+    expect([plan.loses.files, plan.hazards.some((h) => /sparse/.test(h.message))]).toEqual([0, false]);
+    const end = await surviveCuts(plan, disk, seededRandom(5), 3);
+    const { volumes } = await surveyDisk(end);
+    expect(volumes.flatMap((v) => v.findings)).toEqual([]);
+    expect(byContent(await manifest(end, volumes[1]!), 'deep/er/Tree')).toEqual(byContent(source, 'holes'));
+    expect(volumes[1]!.info!.used).toBeLessThan(5 * 2 ** 20);
+    const back = await planned(end, { volumes: [{ keep: 1 }, { keep: 2, size: '9 MiB' }] });
+    const smaller = await surviveCuts(back.plan, end, seededRandom(6), 2);
+    const after = (await surveyDisk(smaller)).volumes[1]!;
+    expect(after.findings).toEqual([]);
+    expect(byContent(await manifest(smaller, after), 'deep/er/Tree')).toEqual(byContent(source, 'holes'));
   });
 
   it('merges a volume that goes into a folder of the one before it, which grows over it', async () => {

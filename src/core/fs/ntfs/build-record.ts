@@ -1,7 +1,8 @@
 /** Records and attributes as bytes: the inverse of `record.ts`. All results are owned by the caller. */
 import { struct, text, u16, u32, u64, u8 } from '@/core/bytes';
-import { ATTRIBUTE, NON_RESIDENT, RECORD, RESIDENT } from './record';
+import { ATTRIBUTE, NON_RESIDENT, RECORD, RESIDENT, STORED } from './record';
 import { encodeRuns, type DataRun } from './runlist';
+import { HOLE_UNIT } from './sparse';
 
 /** The header of an index block; offsets in it count from byte 24. */
 export const INDEX_BLOCK = struct('index block', 40, {
@@ -31,6 +32,8 @@ export type NewAttribute = {
       readonly allocated: number;
       readonly size: number;
       readonly initialised?: number;
+      /** Bytes of clusters it really has, for one with holes. */
+      readonly stored?: number;
     }
 );
 
@@ -54,7 +57,8 @@ export function referenceTo(number: number, sequence: number): bigint {
 /** One attribute as bytes, a multiple of 8 long. */
 export function buildAttribute(attribute: NewAttribute, id: number): Uint8Array {
   const name = toUtf16(attribute.name ?? '');
-  const head = 'value' in attribute ? 24 : 64;
+  const stored = 'value' in attribute ? undefined : attribute.stored;
+  const head = 'value' in attribute ? RESIDENT.size : (stored === undefined ? NON_RESIDENT : STORED).size;
   const bodyAt = align8(head + name.length);
   const body = 'value' in attribute ? attribute.value : encodeRuns(attribute.runs);
   const out = new Uint8Array(align8(bodyAt + body.length));
@@ -88,6 +92,7 @@ export function buildAttribute(attribute: NewAttribute, id: number): Uint8Array 
     },
     out,
   );
+  if (stored !== undefined) STORED.encode({ compressionUnit: HOLE_UNIT, storedSize: BigInt(stored) }, out);
   return out;
 }
 

@@ -3,6 +3,7 @@ import { CoreError } from '@/core/errors';
 import type { KindFacts } from '../port';
 import { leastBytes, planNewVolume } from './make-plan';
 import { mountPoint } from './mount-point';
+import { HOLE_CLUSTERS } from './sparse';
 import { filetimeToIso, isoToFiletime } from './times';
 
 const KIB = 1024;
@@ -71,7 +72,8 @@ export const NTFS_KIND: KindFacts = {
   normaliseLabel: normaliseNtfsLabel,
   holds: {
     keeps: ['streams', 'hard links', 'links', 'rights', 'change times'],
-    attributes: ['read-only', 'hidden', 'system', 'archive', 'reparse point'],
+    attributes: ['read-only', 'hidden', 'system', 'archive', 'sparse', 'reparse point'],
+    holeClusters: HOLE_CLUSTERS,
     adopts: true,
     linkTo: {
       by: 'letter',

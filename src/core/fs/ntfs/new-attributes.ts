@@ -11,7 +11,13 @@ export const WIN32 = 1;
 export const DOS_SPACE = 2;
 const FOLDER_FLAG = 0x10000000;
 const REPARSE_FLAG = 0x400;
-const ATTRIBUTE_BITS: Readonly<Record<string, number>> = { 'read-only': 1, hidden: 2, system: 4, archive: ARCHIVE };
+const ATTRIBUTE_BITS: Readonly<Record<string, number>> = {
+  'read-only': 1,
+  hidden: 2,
+  system: 4,
+  archive: ARCHIVE,
+  sparse: 0x200,
+};
 /** In the value of a name: the kind of link, the name space, the name. */
 const TAG_AT = 60;
 export const SPACE_AT = 65;

@@ -49,6 +49,9 @@ export const NON_RESIDENT = struct('non-resident attribute', 64, {
   initialisedSize: u64(56),
 });
 
+/** Behind the header of an attribute that is sparse or compressed: bytes of the clusters that it really has. */
+export const STORED = struct('attribute with holes', 72, { compressionUnit: u8(34), storedSize: u64(64) });
+
 /** Types of attributes, by their published numbers. */
 export const TYPE = {
   standardInformation: 0x10,

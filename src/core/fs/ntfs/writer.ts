@@ -6,7 +6,7 @@
  * records hold, which gives a full and balanced tree whatever it was before.
  */
 import { bytesOf, fillFree, lengthOf } from '../fill';
-import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
+import type { ContentRun, NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
 import type { AdoptedFile, Reserved } from './adopt';
 import { referenceTo, type NewAttribute } from './build-record';
 import type { ChangeInput } from './change';
@@ -29,10 +29,11 @@ import {
   tagOf,
   WIN32,
 } from './new-attributes';
-import { FLAG, recordOf, TYPE, utf16 } from './record';
-import { appendRun, type DataRun } from './runlist';
+import { ATTRIBUTE_FLAG, FLAG, recordOf, TYPE, utf16 } from './record';
+import { appendRun, clustersOf, HOLE, type DataRun } from './runlist';
 import { SecurityDescriptors } from './secure';
 import { SECURITY_ID } from './security';
+import { HOLE_CLUSTERS, sparseContent } from './sparse';
 import { changedIdentities, changedLinks, extendRecord, readView, type ReparsedFile } from './view-edit';
 
 /** Content up to this stays in the record. */
@@ -78,10 +79,12 @@ export class NtfsWriter implements VolumeWriter {
   async writeFile(path: string, content: NewContent, facts: NewFileFacts = {}): Promise<void> {
     const { parent, name } = this.names.place(path);
     const data = await this.#data('', content, facts);
-    const sizes = { allocated: 'allocated' in data ? data.allocated : 0, size: lengthOf(content) };
+    const allocated = 'allocated' in data ? (data.stored ?? data.allocated) : 0;
+    const sizes = { allocated, size: lengthOf(content) };
     const key = nameFor(this.names.referenceOf(parent), name, facts, sizes);
     const attributes = [...(await this.#standard(parent, facts, ARCHIVE)), data];
-    for (const stream of facts.streams ?? []) attributes.push(await this.#data(stream.name, stream.content, {}));
+    const shape = isSparse(facts) ? { attributes: [SPARSE] } : {};
+    for (const stream of facts.streams ?? []) attributes.push(await this.#data(stream.name, stream.content, shape));
     await this.#create(path, parent, name, key, FLAG.inUse, attributes, facts);
   }
 
@@ -160,6 +163,7 @@ export class NtfsWriter implements VolumeWriter {
   /** Content in the record when it is short, else in clusters. */
   async #data(name: string, content: NewContent, facts: NewFileFacts): Promise<NewAttribute> {
     const size = lengthOf(content);
+    if (isSparse(facts) && content.kind === 'from') return { ...(await this.#storeSparse(content)), name };
     if (content.kind !== 'procedural' && size <= RESIDENT_LIMIT)
       return { type: TYPE.data, name, value: (await bytesOf(content)).slice() };
     return { ...(await this.#store(content, size, facts)), name };
@@ -181,6 +185,32 @@ export class NtfsWriter implements VolumeWriter {
     const rooms = runs.map(({ lcn, length }) => ({ offset: lcn * clusterSize, length: length * clusterSize }));
     await fillFree(this.tx, rooms, content);
     return { type: TYPE.data, runs, allocated: count * clusterSize, size };
+  }
+
+  /** Holes stay holes. */
+  async #storeSparse(content: Extract<NewContent, { kind: 'from' }>): Promise<NewAttribute> {
+    const { clusterSize } = this.input.geometry;
+    const { ranges, runs: kept, length } = await sparseContent(content.runs, content.size, clusterSize);
+    const runs: DataRun[] = [];
+    const taken: DataRun[] = [];
+    let at = 0;
+    const hole = (end: number): void => {
+      if (end > at) runs.push({ lcn: HOLE, length: (end - at) / clusterSize });
+    };
+    for (const { start, end } of ranges) {
+      hole(start);
+      const own = this.clusters.take((end - start) / clusterSize);
+      runs.push(...own);
+      taken.push(...own);
+      at = end;
+    }
+    const unit = HOLE_CLUSTERS * clusterSize;
+    const allocated = Math.ceil(content.size / unit) * unit;
+    hole(allocated);
+    const rooms = taken.map(({ lcn, length: count }) => ({ offset: lcn * clusterSize, length: count * clusterSize }));
+    await fillFree(this.tx, rooms, { kind: 'from', device: content.device, runs: inOrder(kept), size: length });
+    const stored = clustersOf(taken) * clusterSize;
+    return { type: TYPE.data, flags: ATTRIBUTE_FLAG.sparse, runs, allocated, stored, size: content.size };
   }
 
   /** Standard information, and the rights where they are none that the volume has already. */
@@ -260,6 +290,13 @@ export class NtfsWriter implements VolumeWriter {
     await this.edit.fill(runs, bitmap);
     return { runs, allocated: Math.ceil(bitmap.length / clusterSize) * clusterSize, size: bitmap.length };
   }
+}
+
+const SPARSE = 'sparse';
+const isSparse = ({ attributes }: NewFileFacts): boolean => attributes?.includes(SPARSE) ?? false;
+
+async function* inOrder(runs: readonly ContentRun[]): AsyncGenerator<ContentRun> {
+  yield* runs;
 }
 
 /** The 8.3 name of a file that has one beside its long one. */
