@@ -106,7 +106,7 @@ export function makeImage(size = '48 MiB', tree: typeof SMALL = SMALL): string {
     }),
   );
   const image = join(folder, 'stick.img');
-  const { status, stderr } = spawnSync('node', ['--import', 'tsx', 'src/cli/main.ts', 'make', recipe, '--out', image], {
+  const { status, stderr } = spawnSync('node', ['scripts/ullager.mjs', 'make', recipe, '--out', image], {
     encoding: 'utf8',
   });
   expect(status, stderr).toBe(0);

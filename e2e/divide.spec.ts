@@ -117,7 +117,7 @@ test('an image file is opened, divided, exported, and reads the same elsewhere',
   await download.saveAs(out);
   expect(Buffer.compare(readFileSync(image), original)).toBe(0);
   const run = (verb: string, file: string): string =>
-    spawnSync('node', ['--import', 'tsx', 'src/cli/main.ts', verb, file], { encoding: 'utf8' }).stdout;
+    spawnSync('node', ['scripts/ullager.mjs', verb, file], { encoding: 'utf8' }).stdout;
   expect(run('files', out)).toBe(run('files', image));
   expect(run('check', out)).toBe('Nothing found.\n');
 });

@@ -14,7 +14,7 @@ export function read(command: string, args: readonly string[]): string {
 }
 
 /** What starts the runner. */
-export const RUNNER = bundledRunner();
+export const RUNNER = await bundledRunner();
 
 /** Runs the headless runner; the exit code is part of the answer. */
 export function ullager(...args: string[]): { code: number; out: string; err: string } {

@@ -1,26 +1,6 @@
 /** The headless runner: `npm run -s ullager -- VERB …`. */
 import { Command, CommanderError } from 'commander';
 import { EXIT, fail } from './output';
-import {
-  check,
-  convert,
-  files,
-  find,
-  inspect,
-  list,
-  make,
-  picture,
-  plan,
-  restoreTable,
-  rewinds,
-  run,
-  saveTable,
-  scan,
-  sheet,
-  showTable,
-  speed,
-} from './verbs';
-
 // npm runs scripts in the package's folder; paths are meant from where the person stands.
 if (process.env.npm_lifecycle_event === 'ullager' && process.env.INIT_CWD) process.chdir(process.env.INIT_CWD);
 
@@ -31,12 +11,21 @@ const program = new Command('ullager')
 
 let exitCode: number = EXIT.done;
 
-/** Runs a verb and keeps its exit code. */
-function verb<P, O>(act: (path: P, options: O) => Promise<number>): (path: P, options: O) => Promise<void> {
+type Verb<P, O> = (path: P, options: O) => Promise<number>;
+
+/** Loads a verb with what it needs, runs it and keeps its exit code. */
+function verb<P, O>(load: () => Promise<Verb<P, O>>): (path: P, options: O) => Promise<void> {
   return async (path, options) => {
+    const act = await load();
     exitCode = await act(path, options).catch(fail);
   };
 }
+
+const look = () => import('./verbs/look');
+const health = () => import('./verbs/health');
+const papers = () => import('./verbs/papers');
+const tables = () => import('./verbs/table');
+const images = () => import('./verbs/make');
 
 const reading = (command: Command): Command =>
   command
@@ -68,65 +57,69 @@ const writing = (command: Command): Command =>
     .option('--i-mean <name>', 'the model or serial number of the device that is written')
     .option('--papers <folder>', 'where the certificate, the manifests and the log go');
 
-reading(program.command('inspect <image>')).description('disk, table, volumes, unallocated').action(verb(inspect));
+reading(program.command('inspect <image>'))
+  .description('disk, table, volumes, unallocated')
+  .action(verb(async () => (await look()).inspect));
 reading(program.command('files <image>'))
   .description('path, size and SHA-256 of every file')
   .option('--volume <number>', 'which volume', '1')
-  .action(verb(files));
+  .action(verb(async () => (await look()).files));
 reading(program.command('check <image>'))
   .description('findings')
   .option('--volume <number>', 'one volume only')
   .option('--mend', 'tell the plan that mends what can be mended')
-  .action(verb(check));
-reading(program.command('find <image>')).description('volumes that no table names').action(verb(find));
+  .action(verb(async () => (await look()).check));
+reading(program.command('find <image>'))
+  .description('volumes that no table names')
+  .action(verb(async () => (await health()).find));
 reading(program.command('scan <image>'))
   .description('reads every sector, and tells what lies on those that fail')
   .option('--volume <number>', 'one volume only')
-  .action(verb(scan));
+  .action(verb(async () => (await health()).scan));
 reading(program.command('speed <image>'))
   .description('how fast it is read')
   .option('--volume <number>', 'one volume only')
-  .action(verb(speed));
+  .action(verb(async () => (await health()).speed));
 planning(program.command('plan <image>'))
   .description('the work order, or the refusal and why')
   .option('--save-job <json>', 'saves what is planned as a job')
-  .action(verb(plan));
+  .action(verb(async () => (await look()).plan));
 writing(planning(program.command('run <image>')))
   .description('runs, proves, prints the certificate')
   .option('--mend', 'mends what can be mended, instead of a target')
-  .action(verb(run));
+  .action(verb(async () => (await import('./verbs/run')).run));
 program
   .command('rewinds <image>')
   .description('runs in place that can be taken back, the newest first, and what each takes to keep')
   .option('--journal <folder>', 'where the run kept its way back, if not beside the image')
   .option('--drop <number>', 'drops that one, and older ones with it')
   .option('--json', 'print one document')
-  .action(verb(rewinds));
+  .action(verb(async () => (await import('./verbs/rewinds')).rewinds));
 planning(program.command('sheet <image>'))
   .description('the job sheet of a plan')
   .requiredOption('--out <file>', 'a file that ends in .html or .pdf')
-  .action(verb(sheet));
+  .action(verb(async () => (await papers()).sheet));
 planning(program.command('picture <image>'))
   .description('the disk as a picture, with what is planned where a target is named')
   .requiredOption('--out <file>', 'an SVG file')
-  .action(verb(picture));
+  .action(verb(async () => (await papers()).picture));
 reading(program.command('list <images...>'))
   .description('the volumes of disks as CSV')
   .requiredOption('--out <file>', 'a CSV file')
-  .action(verb(list));
+  .action(verb(async () => (await papers()).list));
 const table = program.command('table').description('the table of a disk by itself');
 reading(table.command('save <image>'))
   .description('saves a copy of the table')
   .requiredOption('--out <copy>', 'where the copy goes')
-  .action(verb(saveTable));
+  .action(verb(async () => (await tables()).saveTable));
 reading(table.command('show <image>'))
   .description('shows the table, and what putting a copy back would change')
   .option('--copy <copy>', 'a copy of a table')
-  .action(verb(showTable));
+  .action(verb(async () => (await tables()).showTable));
 writing(reading(table.command('restore <image>')))
   .description('puts a copy of the table back')
   .option('--copy <copy>', 'a copy of a table')
-  .action(verb(restoreTable));
+  .action(verb(async () => (await tables()).restoreTable));
 program
   .command('convert <image>')
   .description('an image in another form: raw, gz, zip, qcow2, vhd or vhdx, by the name of the file')
@@ -134,13 +127,13 @@ program
   .option('--parts <size>', 'raw, in parts of that size; the first is named, and ends in .001')
   .option('--json', 'print one document')
   .option('--inside <name>', 'which file of an archive the image is, where it holds several')
-  .action(verb(convert));
+  .action(verb(async () => (await images()).convert));
 program
   .command('make <recipe>')
   .description('a disk image from a recipe')
   .requiredOption('--out <file>', 'the image')
   .option('--json', 'print one document')
-  .action(verb(make));
+  .action(verb(async () => (await images()).make));
 
 try {
   await program.parseAsync();

@@ -3,7 +3,11 @@ import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { boxOf, printed } from './fixtures/verbs';
-import { list, make, picture, plan, restoreTable, run, saveTable, sheet, showTable } from './verbs';
+import { plan } from './verbs/look';
+import { make } from './verbs/make';
+import { list, picture, sheet } from './verbs/papers';
+import { run } from './verbs/run';
+import { restoreTable, saveTable, showTable } from './verbs/table';
 
 const { path, json } = boxOf('ullager-papers-', true);
 const io = printed();

@@ -2,7 +2,10 @@
 import { writeFileSync, readFileSync, existsSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { boxOf, printed } from './fixtures/verbs';
-import { check, find, inspect, make, plan, run, scan, speed } from './verbs';
+import { find, scan, speed } from './verbs/health';
+import { check, inspect, plan } from './verbs/look';
+import { make } from './verbs/make';
+import { run } from './verbs/run';
 
 const { path, json } = boxOf('ullager-retire-', true);
 const told = printed();

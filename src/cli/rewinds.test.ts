@@ -2,7 +2,9 @@
 import { existsSync, readFileSync, readdirSync, renameSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { boxOf, printed } from './fixtures/verbs';
-import { make, rewinds, run } from './verbs';
+import { make } from './verbs/make';
+import { rewinds } from './verbs/rewinds';
+import { run } from './verbs/run';
 
 const { box, path, json } = boxOf('ullager-rewinds-', true);
 const io = printed();

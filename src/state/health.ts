@@ -11,7 +11,7 @@ import {
   type SpeedResult,
 } from '@/core/health';
 import { engine, EngineDied, listener } from '@/engine';
-import { z } from 'zod';
+import * as z from 'zod';
 import { db, keep, show } from './keeping';
 import { diskOf, get, putDisk, set, type HealthView } from './store';
 

@@ -3,7 +3,7 @@ import { layoutOf, type Survey } from '@/core/inspect';
 import { beginHistory, layoutSchema, type History, type Layout } from '@/core/layout';
 import type { Recipe } from '@/core/practice';
 import type { RanLayouts } from '@/core/report';
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** Versioned: what was stored is read through {@link parseJob}. */
 export interface JobState {

@@ -1,6 +1,6 @@
 /** What is looked at, and the helpers beside it. */
 import type { VolumeId } from '@/core/layout';
-import { z } from 'zod';
+import * as z from 'zod';
 import { db, keep } from './keeping';
 import { get, set, type Asking, type LookTab, type View } from './store';
 

@@ -13,7 +13,7 @@ import { ALIGNMENT } from '@/core/layout';
 import type { DiskId } from '@/core/place';
 import { placesElsewhere, type Plan, type Scratch } from '@/core/plan';
 import { frameRecord, readFrames } from '@/core/run';
-import { z } from 'zod';
+import * as z from 'zod';
 import { FileDevice } from './file-device';
 import type { Files, OpenFile } from './files';
 import { assertNew, makeFile, nameOfFile } from './new-file';

@@ -39,7 +39,8 @@ export interface ErrorFacts {
   'fs.record-full': { record: number };
   'fs.unsound': { fileSystem: string; findings: number; first: string };
   'layout.refused': { reason: string };
-  'plan.refused': { reason: string };
+  /** `why` tells refusals apart; its sentence is the reason. */
+  'plan.refused': { why?: string; reason: string };
   'plan.stuck': { reason: string; needed: number };
   'target.invalid': { reason: string };
   'recipe.invalid': { reason: string };

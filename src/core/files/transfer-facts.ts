@@ -1,7 +1,7 @@
 /** What taking a tree to another volume comes to: how much it is, and what of it can't be kept there. Plain data. */
 import type { FileEntry, Holdings, Kept, KindFacts } from '@/core/fs';
 import { ceilTo } from '@/core/size';
-import { z } from 'zod';
+import * as z from 'zod';
 import { listingOf, type Tree } from './list-tree';
 import { linkOf } from './links';
 import { mapNames, nameIn, type Placed, type Places } from './names';

@@ -6,6 +6,7 @@ import {
   gapsOf,
   nameOf,
   nextLetter,
+  refuse,
   splitVolume,
   volumeOf,
   type Bounds,
@@ -58,8 +59,7 @@ export function giveOwnVolume(
   folders: readonly PickedFolder[],
   leave: boolean,
 ): Edited {
-  if (volumeOf(layout, id).origin.kind !== 'kept' || folders.length === 0)
-    return { ok: false, reason: 'No folder is picked.' };
+  if (volumeOf(layout, id).origin.kind !== 'kept' || folders.length === 0) return refuse('transfer.no-folder', {});
   const size = sizeForFolders(folders);
   const made = withRoom(layout, bounds, id, size, folders);
   if (!made.ok) return made;
@@ -94,10 +94,7 @@ function withRoom(
   const most = floorTo(source.length - left, MIB);
   const taken = Math.min(size, most);
   if (!bound || spare < STRUCTURES || taken < bytes * LEAST_HEADROOM + STRUCTURES)
-    return {
-      ok: false,
-      reason: `A volume of ${formatSize(size)} is needed, and ${nameOf(source)} can give ${formatSize(spare)} before anything has moved, and ${formatSize(Math.max(0, most))} once all of it has. Make room first, or take some of the folders.`,
-    };
+    return refuse('own.room', { volume: nameOf(source), bytes: size, now: spare, later: Math.max(0, most) });
   const keep = source.length - taken;
   const { number } = source.origin as { number: number };
   const lower: Bounds = new Map([...bounds, [number, { ...bound, floor: Math.min(bound.floor, keep) }]]);

@@ -1,5 +1,5 @@
 /** What is kept of a scan: how far it is, how fast each part of the disk was, and which places failed. Versioned plain data. */
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Measured } from './speed';
 
 /** Even parts of a disk whose speed is kept. */

@@ -1,7 +1,7 @@
 /** How fast a device is read: by position from its start to its end, in blocks of several sizes, and at random. */
 import type { BlockDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** What was measured: the model of a practice disk's medium, or the reading of a file on this machine. */
 export type Measured = 'medium' | 'file';

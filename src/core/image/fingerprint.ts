@@ -1,5 +1,4 @@
 /** What a re-picked image file is recognised by: its size, its date and a digest of its head and tail. */
-import { createSHA256 } from 'hash-wasm';
 import type { ByteSource } from './image-device';
 
 const ENDS_BYTES = 1024 * 1024;
@@ -16,7 +15,7 @@ export interface ImageFingerprint {
 
 /** Reads the first and last MiB of `source`. @throws CoreError `device.read-failed` */
 export async function fingerprintImage(source: ByteSource, modified: number): Promise<ImageFingerprint> {
-  const hash = await createSHA256();
+  const hash = await (await import('hash-wasm')).createSHA256();
   const length = Math.min(ENDS_BYTES, source.size);
   const part = new Uint8Array(length);
   for (const offset of [0, source.size - length]) {

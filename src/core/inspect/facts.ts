@@ -5,7 +5,7 @@
 import { crc32 } from '@/core/bytes';
 import { formatSize } from '@/core/size';
 import { diskTableSchema, type DiskTable } from '@/core/table';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Survey } from './survey';
 import type { SurveyedVolume } from './survey-volume';
 

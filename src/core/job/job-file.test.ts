@@ -17,7 +17,7 @@ import { seededRandom } from '@/core/practice';
 import { buildStick, SPLIT } from '@/core/run/fixtures/sticks';
 import { readFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
-import { z } from 'zod';
+import * as z from 'zod';
 import {
   adaptedTarget,
   jobFile,

@@ -6,7 +6,7 @@ import { CoreError } from '@/core/errors';
 import { identityOf, type Survey } from '@/core/inspect';
 import { formatSize, spaced } from '@/core/size';
 import { diskMark } from '@/core/table';
-import { z } from 'zod';
+import * as z from 'zod';
 import { targetSchema, type Target, type TargetInput } from './target';
 
 const JOB_VERSION = 1;

@@ -74,7 +74,7 @@ class Resolution {
     let at = firstUsable(layout);
     for (const [index, entry] of this.#entries.entries()) at = this.#place(entry, index, at);
     const settled = settle({ ...layout, volumes: this.#volumes }, boundsOf(this.survey));
-    if (!settled.ok) throw new CoreError('plan.refused', { reason: settled.reason });
+    if (!settled.ok) throw new CoreError('plan.refused', { why: settled.code, reason: settled.reason });
     const wipes = wipeWishes(this.target, settled.layout);
     const wished = { ...(wipes.length > 0 ? { wipes } : {}), ...(this.target.mend ? { mend: true } : {}) };
     return {
@@ -117,7 +117,7 @@ class Resolution {
     const edited = volumes.some((v) => 'keep' in v)
       ? convertTable(this.#now, boundsOf(this.survey), kind)
       : newTable(this.#now, kind, true);
-    if (!edited.ok) throw new CoreError('plan.refused', { reason: edited.reason });
+    if (!edited.ok) throw new CoreError('plan.refused', { why: edited.code, reason: edited.reason });
     this.#notes.push(...edited.notes);
     return edited.layout;
   }

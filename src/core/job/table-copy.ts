@@ -3,7 +3,7 @@ import { CoreError } from '@/core/errors';
 import type { Survey } from '@/core/inspect';
 import { diskMark, gptRoom, writtenTableSchema, type DiskTable, type MbrDisk } from '@/core/table';
 import { formatSize } from '@/core/size';
-import { z } from 'zod';
+import * as z from 'zod';
 
 const tableCopySchema = z.strictObject({
   version: z.literal(1),

@@ -1,7 +1,7 @@
 /** A target: the planned layout in disk order, as a person or a script writes it. Sizes are in the size grammar. */
 import { CoreError } from '@/core/errors';
 import { PATTERNS } from '@/core/health';
-import { z } from 'zod';
+import * as z from 'zod';
 
 const size = z.string().min(1).max(40).describe('In the size grammar: 24 GiB, 61 440 MiB, 50 %, half, rest, floor');
 const role = z.enum(['system', 'data', 'firmware', 'recovery', 'foreign', 'swap']);

@@ -1,9 +1,10 @@
 /** Copying a volume, of this disk or of another, into unallocated space. */
 import { ceilTo, floorTo, formatSize } from '@/core/size';
-import { freshId, labelFault, letterRefusal, refuse, replace, sizeFault, type Edited } from './edits';
+import { freshId, labelFault, letterRefusal, replace, sizeFault, type Edited } from './edits';
 import { ALIGNMENT, gapsOf, lastUsable, nameOf, volumeOf } from './layout';
 import type { Bounds, CopyOrigin, Gap, LaidVolume, Layout, VolumeId } from './layout';
 import { settle } from './placement';
+import { refuse, type Refusal } from './refusals';
 import { newTable } from './table-edits';
 
 /** A volume that can be copied, as it lies on its own disk, with where its copy comes from. */
@@ -62,7 +63,7 @@ export function copyVolume(
   const copy = laidCopy(source, freshId(layout), { start: at, length }, wish);
   const refused = letterRefusal(layout, copy.id, copy.letter) ?? copyFault(layout, copy, bounds);
   if (refused) return refused;
-  if (length > room) return refuse(`There are ${formatSize(room)} unallocated here.`, room);
+  if (length > room) return refuse('room.unallocated', { bytes: room }, room);
   const active = copy.active && layout.table === 'mbr' && !layout.volumes.some((v) => v.active);
   const single = { ...copy, active };
   const settled = settle(replace(layout, [single]), bounds);
@@ -78,7 +79,7 @@ export function copyVolume(
 
 /** A blank disk gets the kind of table that the original is in, so that it can take a volume. */
 function copyOntoBlank(layout: Layout, bounds: Bounds, source: CopySource, wish: CopyWish): Edited {
-  if (layout.volumes.length > 0) return refuse('This disk has no table, so it holds one volume only.');
+  if (layout.volumes.length > 0) return refuse('table.one-volume', {});
   const far = lastUsable({ ...layout, table: 'mbr' }) < layout.diskSize;
   const tabled = newTable(layout, source.volume.typeGuid || far ? 'gpt' : 'mbr', true);
   if (!tabled.ok) return tabled;
@@ -87,7 +88,7 @@ function copyOntoBlank(layout: Layout, bounds: Bounds, source: CopySource, wish:
 }
 
 /** Why a copy can't be as it is laid, if it can't: its size, measured by its original's. */
-function copyFault(layout: Layout, copy: LaidVolume, bounds: Bounds): Edited | undefined {
+function copyFault(layout: Layout, copy: LaidVolume, bounds: Bounds): Refusal | undefined {
   if (copy.origin.kind !== 'copy') return undefined;
   return sizeFault({ ...copy, length: copy.origin.length }, bounds, copy.length);
 }
@@ -96,7 +97,7 @@ function copyFault(layout: Layout, copy: LaidVolume, bounds: Bounds): Edited | u
 export function setIdentity(layout: Layout, id: VolumeId, identity: CopyOrigin['identity']): Edited {
   const volume = volumeOf(layout, id);
   const { origin } = volume;
-  if (origin.kind !== 'copy') return refuse(`${nameOf(volume)} is no copy.`);
+  if (origin.kind !== 'copy') return refuse('copy.none', { volume: nameOf(volume) });
   const next = replace(layout, [{ ...volume, origin: { ...origin, identity } }]);
   const name = identity === 'new' ? 'An identity of its own' : 'The identity of the original';
   return { ok: true, layout: next, name, notes: [] };

@@ -24,11 +24,11 @@ import {
 } from './layout';
 import { letterFault, nextLetter } from './letters';
 import { settle } from './placement';
+import { refuse, type Refusal } from './refusals';
 
 /** The outcome of an edit. `name` is the edit in plain words, for undo. */
 export type Edited =
-  | { readonly ok: true; readonly layout: Layout; readonly name: string; readonly notes: readonly string[] }
-  | { readonly ok: false; readonly reason: string; readonly nearest?: number };
+  { readonly ok: true; readonly layout: Layout; readonly name: string; readonly notes: readonly string[] } | Refusal;
 
 /** What a new volume is to be. Sizes in bytes. */
 export interface NewVolume {
@@ -41,12 +41,6 @@ export interface NewVolume {
   readonly format?: 'quick' | 'full';
 }
 
-/** A refusal, with the nearest that can be where there is one. */
-export const refuse = (reason: string, nearest?: number): Edited => ({
-  ok: false,
-  reason,
-  ...(nearest === undefined ? {} : { nearest }),
-});
 /** An edit that can be, with its name for undo. */
 export const done = (layout: Layout, name: string, notes: readonly string[] = []): Edited => ({
   ok: true,
@@ -109,33 +103,31 @@ export function resizeEnd(layout: Layout, bounds: Bounds, id: VolumeId, length: 
   return done(settled.layout, `Resize ${nameOf(volume)} to ${formatSize(held)}`, [...notes, ...settled.notes]);
 }
 
-function roomFault(volume: LaidVolume, wanted: number, limit: number): Edited | undefined {
+function roomFault(volume: LaidVolume, wanted: number, limit: number): Refusal | undefined {
   const room = limit - volume.start;
   if (wanted <= room) return undefined;
-  return refuse(`${nameOf(volume)} has room for ${formatSize(room)} here.`, room);
+  return refuse('room.here', { volume: nameOf(volume), bytes: room }, room);
 }
 
 /** Why a volume can't have a size, or undefined when it can. */
-export function sizeFault(volume: LaidVolume, bounds: Bounds, wanted: number): Edited | undefined {
+export function sizeFault(volume: LaidVolume, bounds: Bounds, wanted: number): Refusal | undefined {
   if (isMade(volume)) {
     const least = leastSize(volume.fileSystem);
     const most = findKind(volume.fileSystem)?.maxBytes ?? Infinity;
-    const title = findKind(volume.fileSystem)?.title ?? 'new';
-    if (wanted < least) return refuse(`A ${title} volume has at least ${formatSize(least)}.`, least);
-    return wanted > most ? refuse(`A ${title} volume has at most ${formatSize(most)}.`, most) : undefined;
+    const kind = findKind(volume.fileSystem)?.title ?? 'new';
+    if (wanted < least) return refuse('size.least', { kind, bytes: least }, least);
+    return wanted > most ? refuse('size.most', { kind, bytes: most }, most) : undefined;
   }
   if (wanted === volume.length) return undefined;
-  if (volume.guarded) return refuse(`${nameOf(volume)} is guarded and keeps its size.`, volume.length);
+  if (volume.guarded) return refuse('guarded.size', { volume: nameOf(volume) }, volume.length);
   const bound = boundOf(volume, bounds);
-  if (!bound) return refuse(`${nameOf(volume)} holds a file system not known here and keeps its size.`, volume.length);
+  if (!bound) return refuse('size.unknown', { volume: nameOf(volume) }, volume.length);
   if (wanted < bound.floor)
-    return refuse(
-      `${nameOf(volume)} can't be smaller than ${formatSize(bound.floor)}: ${bound.floorReason}.`,
-      bound.floor,
-    );
+    return refuse('size.floor', { volume: nameOf(volume), bytes: bound.floor, why: bound.floorReason }, bound.floor);
   if (wanted > bound.ceiling)
     return refuse(
-      `${nameOf(volume)} can't be larger than ${formatSize(bound.ceiling)}: ${bound.ceilingReason}.`,
+      'size.ceiling',
+      { volume: nameOf(volume), bytes: bound.ceiling, why: bound.ceilingReason },
       bound.ceiling,
     );
   return undefined;
@@ -147,17 +139,16 @@ export function sizeFault(volume: LaidVolume, bounds: Bounds, wanted: number): E
  */
 export function resizeStart(layout: Layout, bounds: Bounds, id: VolumeId, start: number): Edited {
   const volume = volumeOf(layout, id);
-  if (layout.table === 'none')
-    return refuse('A file system without a table begins where the disk begins.', volume.start);
+  if (layout.table === 'none') return refuse('place.untabled', {}, volume.start);
   const end = endOf(volume);
   const wanted = ceilTo(Math.max(0, start), ALIGNMENT);
   const before = layout.volumes.findLast((v) => v.start < volume.start);
   const leader = before?.origin.kind === 'new' && volume.start - endOf(before) < ALIGNMENT ? before : undefined;
   const roomEnd = leader ? leader.start + leastSize(leader.fileSystem) : before ? endOf(before) : firstUsable(layout);
   const least = ceilTo(roomEnd + (volume.logical ? layout.sectorSize : 0), ALIGNMENT);
-  if (wanted < least) return refuse(`${before ? nameOf(before) : 'The table'} reaches to there.`, least);
+  if (wanted < least) return refuse('place.reached', { volume: before && nameOf(before) }, least);
   const fault = sizeFault(volume, bounds, end - wanted);
-  if (fault && !fault.ok) return startRefusal(fault, end, end - wanted);
+  if (fault) return startRefusal(fault, end, end - wanted);
   const changed: LaidVolume[] = [{ ...volume, start: wanted, length: end - wanted }];
   if (leader) changed.push({ ...leader, length: wanted - (volume.logical ? ALIGNMENT : 0) - leader.start });
   const settled = settle(replace(layout, changed), bounds);
@@ -165,20 +156,21 @@ export function resizeStart(layout: Layout, bounds: Bounds, id: VolumeId, start:
 }
 
 /** A refusal of a length as one of a start; the end stays. */
-function startRefusal({ reason, nearest }: Edited & { ok: false }, end: number, length: number): Edited {
-  if (nearest === undefined) return refuse(reason);
-  return refuse(reason, (length < nearest ? floorTo : ceilTo)(end - nearest, ALIGNMENT));
+function startRefusal(refusal: Refusal, end: number, length: number): Refusal {
+  const { nearest } = refusal;
+  if (nearest === undefined) return refusal;
+  return { ...refusal, nearest: (length < nearest ? floorTo : ceilTo)(end - nearest, ALIGNMENT) };
 }
 
 /** Creates a volume in a gap, at its start unless `start` says otherwise. */
 export function createVolume(layout: Layout, bounds: Bounds, gap: Gap, spec: NewVolume, start = gap.start): Edited {
-  if (layout.table === 'none') return refuse('This disk has no table, so it holds one volume only.');
+  if (layout.table === 'none') return refuse('table.one-volume', {});
   const at = ceilTo(Math.max(start, gap.start), ALIGNMENT);
   const size = floorTo(Math.min(spec.size, gap.end - at), layout.sectorSize);
-  if (spec.size > gap.end - at) return refuse(`There are ${formatSize(gap.end - at)} unallocated here.`, gap.end - at);
+  if (spec.size > gap.end - at) return refuse('room.unallocated', { bytes: gap.end - at }, gap.end - at);
   const volume = newVolume(layout, spec, at, size);
   const inTheWay = layout.volumes.find((v) => v.start < at + size && at < endOf(v));
-  if (inTheWay) return refuse(`${nameOf(inTheWay)} is there.`);
+  if (inTheWay) return refuse('place.taken', { volume: nameOf(inTheWay) });
   const fault = specFault(layout, volume);
   if (fault) return fault;
   const settled = settle(replace(layout, [volume]), bounds);
@@ -212,35 +204,33 @@ function newVolume(layout: Layout, spec: NewVolume, start: number, length: numbe
 }
 
 /** What is wrong with a volume that is to be made, if anything. */
-function specFault(layout: Layout, volume: LaidVolume): Edited | undefined {
+function specFault(layout: Layout, volume: LaidVolume): Refusal | undefined {
   const facts = findKind(volume.fileSystem);
-  if (!facts) return refuse(`A ${volume.fileSystem} volume can't be made here.`);
+  if (!facts) return refuse('kind.unmade', { kind: volume.fileSystem });
   const size = sizeFault({ ...volume, origin: { kind: 'new' } }, new Map(), volume.length);
   if (size) return size;
   const sizes = facts.clusterSizes(volume.length, layout.sectorSize);
-  if (sizes.length === 0) return refuse(`${formatSize(volume.length)} does not suit ${facts.title}.`);
+  if (sizes.length === 0) return refuse('size.unsuited', { bytes: volume.length, kind: facts.title });
   if (volume.clusterSize !== undefined && !sizes.includes(volume.clusterSize)) {
-    return refuse(
-      `A cluster size of ${formatSize(volume.clusterSize)} does not suit ${formatSize(volume.length)} of ${facts.title}.`,
-    );
+    const { clusterSize, length: bytes } = volume;
+    return refuse('kind.cluster-size', { clusterSize, bytes, kind: facts.title });
   }
   return labelFault(volume.fileSystem, volume.label) ?? letterRefusal(layout, volume.id, volume.letter);
 }
 
 /** Why a kind of file system can't have a label, as a refusal. */
-export function labelFault(fileSystem: string, label: string): Edited | undefined {
+export function labelFault(fileSystem: string, label: string): Refusal | undefined {
   try {
     findKind(fileSystem)?.normaliseLabel(label);
     return undefined;
   } catch (error) {
-    return refuse(error instanceof Error ? error.message : String(error));
+    return refuse('label.fault', { fault: error instanceof Error ? error.message : String(error) });
   }
 }
 
 /** Why a letter can't be given to a volume, as a refusal. */
-export function letterRefusal(layout: Layout, id: VolumeId, letter: string | undefined): Edited | undefined {
-  const fault = letter === undefined ? undefined : letterFault(layout, id, letter);
-  return fault ? refuse(fault) : undefined;
+export function letterRefusal(layout: Layout, id: VolumeId, letter: string | undefined): Refusal | undefined {
+  return letter === undefined ? undefined : letterFault(layout, id, letter);
 }
 
 /** The parts a volume is split into: what it keeps, and the new ones behind it in order. */
@@ -292,8 +282,8 @@ export function formatVolume(
   spec: Pick<NewVolume, 'fileSystem' | 'clusterSize' | 'format'>,
 ): Edited {
   const volume = volumeOf(layout, id);
-  if (volume.guarded) return refuse(`${nameOf(volume)} is guarded. Lift the guard first.`);
-  if (volume.origin.kind === 'copy') return refuse(`${nameOf(volume)} is a copy. Take it away, and make a new volume.`);
+  if (volume.guarded) return refuse('guarded', { volume: nameOf(volume) });
+  if (volume.origin.kind === 'copy') return refuse('copy.format', { volume: nameOf(volume) });
   const { clusterSize: _old, chosen, ...rest } = volume;
   const next: LaidVolume = {
     ...rest,
@@ -310,11 +300,11 @@ export function formatVolume(
 /** Sets what is chosen for a volume that is made, or takes it back. */
 export function setChosen(layout: Layout, id: VolumeId, choice: string, value: Chosen[string] | undefined): Edited {
   const volume = volumeOf(layout, id);
-  if (!isMade(volume)) return refuse(`${nameOf(volume)} is there already, and stays as it was made.`);
+  if (!isMade(volume)) return refuse('kind.made-already', { volume: nameOf(volume) });
   const { [choice]: _old, ...others } = volume.chosen ?? {};
   const chosen = value === undefined ? others : { ...others, [choice]: value };
   const fault = chosenFault(findKind(volume.fileSystem)?.choices ?? [], chosen);
-  if (fault) return refuse(`${nameOf(volume)}: ${fault}.`);
+  if (fault) return refuse('kind.choice', { volume: nameOf(volume), fault });
   return done(replace(layout, [{ ...volume, chosen }]), `Make ${nameOf(volume)} otherwise`);
 }
 
@@ -324,7 +314,7 @@ export function setLabel(layout: Layout, id: VolumeId, label: string): Edited {
   const fault = labelFault(volume.fileSystem, label);
   if (fault) return fault;
   const facts = findKind(volume.fileSystem);
-  if (!facts) return refuse(`${nameOf(volume)} holds a file system not known here and keeps its label.`);
+  if (!facts) return refuse('label.unknown', { volume: nameOf(volume) });
   const stored = facts.normaliseLabel(label);
   const notes = stored === label ? [] : [`The label is stored as ${stored}.`];
   return done(replace(layout, [{ ...volume, label: stored }]), `Label ${stored || 'none'}`, notes);
@@ -355,7 +345,7 @@ function roleTyped(volume: LaidVolume, role: LaidVolume['role']): LaidVolume {
 /** Marks the volume the machine starts from, the only one of its disk. */
 export function setActive(layout: Layout, id: VolumeId, active: boolean): Edited {
   const volume = volumeOf(layout, id);
-  if (layout.table !== 'mbr') return refuse('Only a master boot record has an active mark.');
+  if (layout.table !== 'mbr') return refuse('table.not-mbr', { what: 'an active mark' });
   const changed = layout.volumes
     .filter((v) => v.active || v.id === id)
     .map((v) => ({ ...v, active: v.id === id && active }));

@@ -48,6 +48,7 @@ export { moveVolume, removeAll, reorderVolume } from './move-edits';
 export { endRange, isResizable, roughEndRange, startRange } from './ranges';
 export { addFolders, addTransfer, mergeVolume, removeTransfer, takeFolders, transferWords } from './transfer-edits';
 export type { FolderWish, TransferWish } from './transfer-edits';
+export { refuse } from './refusals';
 export { canGive, makeRoom, sizeRange } from './room';
 export type { RoomSource, RoomWish } from './room';
 export { layoutSchema } from './schema';

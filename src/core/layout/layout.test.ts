@@ -17,6 +17,7 @@ import {
   nextLetter,
   record,
   redo,
+  refuse,
   removeAll,
   removeVolume,
   reorderVolume,
@@ -164,7 +165,7 @@ describe('labels, letters, marks', () => {
     expect(ok(setLetter(two, id, 'A')).volumes[1]!.letter).toBe('A');
     expect(ok(setLetter(two, id, undefined)).volumes[1]!.letter).toBeUndefined();
     expect(letterFault(two, id, 'é')).toBeDefined();
-    expect(letterFault(two, id, 'F', ['F'])).toContain('in use on this machine');
+    expect(letterFault(two, id, 'F', ['F'])?.reason).toContain('in use on this machine');
     expect(nextLetter(two, [...'FGHIJKLMNOPQRSTUVWXYZ'])).toBeUndefined();
   });
 
@@ -199,7 +200,7 @@ describe('any edits in any order', () => {
     const gaps = gapsOf(layout);
     if (kind === 0 && gaps.length > 0)
       return createVolume(layout, bounds, gaps[which % gaps.length]!, { ...spec, size }, at);
-    if (!volume) return { ok: false, reason: 'nothing there' };
+    if (!volume) return refuse('shares.few', {});
     if (kind === 1) return resizeEnd(layout, bounds, volume.id, size);
     if (kind === 2) return resizeStart(layout, bounds, volume.id, at);
     if (kind === 3) return splitVolume(layout, bounds, volume.id, { keep: size, parts: [spec] });
@@ -287,6 +288,7 @@ describe('room', () => {
     const more = floorTo(made.length - least, ALIGNMENT) + ALIGNMENT;
     expect(grow(more, new Map([[made.id, more]]))).toEqual({
       ok: false,
+      code: 'size.least',
       reason: expect.stringContaining('at least 33 MiB'),
     });
   });

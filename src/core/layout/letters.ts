@@ -1,5 +1,6 @@
 /** Drive letters: C to Z by default, A and B only when asked for, none twice. They belong to the machine in the job. */
 import type { Layout, VolumeId } from './layout';
+import { refuse, type Refusal } from './refusals';
 
 const DEFAULTS = 'CDEFGHIJKLMNOPQRSTUVWXYZ';
 
@@ -9,11 +10,11 @@ export function letterFault(
   id: VolumeId,
   letter: string,
   elsewhere: readonly string[] = [],
-): string | undefined {
-  if (!/^[A-Z]$/.test(letter)) return `“${letter}” is not a letter from A to Z.`;
+): Refusal | undefined {
+  if (!/^[A-Z]$/.test(letter)) return refuse('letter.none', { letter });
   const holder = layout.volumes.find((v) => v.id !== id && v.letter === letter);
-  if (holder) return `${letter} is the letter of ${holder.label || 'another volume'}.`;
-  return elsewhere.includes(letter) ? `${letter} is in use on this machine.` : undefined;
+  if (holder) return refuse('letter.taken', { letter, by: holder.label || 'another volume' });
+  return elsewhere.includes(letter) ? refuse('letter.machine', { letter }) : undefined;
 }
 
 /** The first default letter that nobody has, after C. */

@@ -1,28 +1,30 @@
 /** Edits of where volumes stand: moving one into unallocated space, and putting volumes in another order. */
-import { ceilTo, floorTo, formatSize } from '@/core/size';
-import { refuse, type Edited } from './edits';
+import { ceilTo, floorTo } from '@/core/size';
+import type { Edited } from './edits';
 import { ALIGNMENT, endOf, firstUsable, lastUsable, nameOf, volumeOf } from './layout';
 import type { Bounds, LaidVolume, Layout, VolumeId } from './layout';
 import { settle } from './placement';
+import { refuse, type Refusal } from './refusals';
 
 /** Why a volume can't be moved at all. */
-function moveFault(layout: Layout, volume: LaidVolume): string | undefined {
-  if (layout.table === 'none') return 'A file system without a table begins where the disk begins.';
-  return volume.guarded ? `${nameOf(volume)} is guarded and stays where it is.` : undefined;
+function moveFault(layout: Layout, volume: LaidVolume): Refusal | undefined {
+  if (layout.table === 'none') return refuse('place.untabled', {});
+  return volume.guarded ? refuse('guarded.place', { volume: nameOf(volume) }) : undefined;
 }
 
 /** Moves a volume so that it begins at `start`. `nearest` is the nearest start where it fits. */
 export function moveVolume(layout: Layout, bounds: Bounds, id: VolumeId, start: number): Edited {
   const volume = volumeOf(layout, id);
   const fault = moveFault(layout, volume);
-  if (fault) return refuse(fault);
+  if (fault) return fault;
   const wanted = Math.max(firstUsable(layout), floorTo(Math.max(0, start), ALIGNMENT));
   const nearest = nearestPlace(layout, volume, wanted);
-  if (nearest === undefined)
-    return refuse(`There is nowhere else with ${formatSize(volume.length)} unallocated in one piece.`);
+  if (nearest === undefined) return refuse('room.nowhere', { bytes: volume.length });
   if (nearest !== wanted) {
     const there = layout.volumes.find((v) => v.id !== id && v.start < wanted + volume.length && wanted < endOf(v));
-    return refuse(there ? `${nameOf(there)} is there.` : 'It would reach past the end of the disk.', nearest);
+    return there
+      ? refuse('place.taken', { volume: nameOf(there) }, nearest)
+      : refuse('room.would-pass-end', {}, nearest);
   }
   const volumes = [...layout.volumes.filter((v) => v.id !== id), { ...volume, start: wanted }];
   const settled = settle({ ...layout, volumes: volumes.sort((a, b) => a.start - b.start) }, bounds);
@@ -52,19 +54,19 @@ function nearestPlace(layout: Layout, volume: LaidVolume, wanted: number): numbe
 export function reorderVolume(layout: Layout, bounds: Bounds, id: VolumeId, before: VolumeId | undefined): Edited {
   const volume = volumeOf(layout, id);
   const fault = moveFault(layout, volume);
-  if (fault) return refuse(fault);
+  if (fault) return fault;
   const others = layout.volumes.filter((v) => v.id !== id);
   const index = before === undefined ? others.length : others.findIndex((v) => v.id === before);
-  if (index < 0) return refuse('The volume it shall stand before is not there.');
+  if (index < 0) return refuse('place.no-neighbour', {});
   const order = [...others.slice(0, index), volume, ...others.slice(index)];
   const first = order.findIndex((v, i) => v.id !== layout.volumes[i]!.id);
-  if (first < 0) return refuse(`${nameOf(volume)} is there already.`);
+  if (first < 0) return refuse('place.same', { volume: nameOf(volume) });
   const last = order.findLastIndex((v, i) => v.id !== layout.volumes[i]!.id);
   const guarded = order.slice(first, last + 1).find((v) => v.guarded);
-  if (guarded) return refuse(`${nameOf(guarded)} is guarded and stays where it is.`);
+  if (guarded) return refuse('guarded.place', { volume: nameOf(guarded) });
   const limit = layout.volumes[last + 1]?.start ?? lastUsable(layout);
   const packed = pack(layout, order, first, last, limit, true) ?? pack(layout, order, first, last, limit, false);
-  if (!packed) return refuse('Beginning at whole MiB, they would need more room than there is.');
+  if (!packed) return refuse('room.whole-mib', {});
   const settled = settle({ ...layout, volumes: packed }, bounds);
   if (!settled.ok) return settled;
   const behind = order[order.indexOf(volume) + 1];
@@ -93,9 +95,9 @@ function pack(
 
 /** Takes every volume out that is not guarded. */
 export function removeAll(layout: Layout): Edited {
-  if (layout.table === 'none') return refuse('The disk has no table to take its volume out of. Format it instead.');
+  if (layout.table === 'none') return refuse('table.none-to-leave', {});
   const volumes = layout.volumes.filter((v) => v.guarded);
-  if (volumes.length === layout.volumes.length) return refuse('Every volume here is guarded. Lift the guards first.');
+  if (volumes.length === layout.volumes.length) return refuse('guarded.all', {});
   const settled = settle({ ...layout, volumes }, new Map());
   if (!settled.ok) return settled;
   const kept = volumes.length > 0 ? ` but ${volumes.map(nameOf).join(', ')}` : '';

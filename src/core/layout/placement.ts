@@ -3,7 +3,7 @@
  * partition. A person draws volumes; the container follows from them.
  */
 import { MBR_ENTRIES } from '@/core/table';
-import { ceilTo, formatSize } from '@/core/size';
+import { ceilTo } from '@/core/size';
 import {
   ALIGNMENT,
   boundOf,
@@ -15,11 +15,10 @@ import {
   type LaidVolume,
   type Layout,
 } from './layout';
+import { refuse, type Refusal } from './refusals';
 
 /** A layout whose volumes all have their places, with what was changed for that, or why there are none. */
-export type Settled =
-  | { readonly ok: true; readonly layout: Layout; readonly notes: readonly string[] }
-  | { readonly ok: false; readonly reason: string };
+export type Settled = { readonly ok: true; readonly layout: Layout; readonly notes: readonly string[] } | Refusal;
 
 /** A stretch of volumes in disk order, [from, to). */
 interface Span {
@@ -36,10 +35,10 @@ export function settle(layout: Layout, bounds: Bounds): Settled {
   if (layout.table !== 'mbr')
     return { ok: true, layout: { ...layout, volumes: layout.volumes.map(asPlain) }, notes: [] };
   const span = chooseSpan(layout.volumes);
-  if (!span) return { ok: false, reason: whyNone(layout.volumes) };
+  if (!span) return whyNone(layout.volumes);
   const volumes = layout.volumes.map((v, i) => placed(v, i >= span.from && i < span.to));
   const roomy = makeRoom(layout, volumes, bounds);
-  if (typeof roomy === 'string') return { ok: false, reason: roomy };
+  if (!Array.isArray(roomy)) return roomy;
   const turned = roomy.filter((v, i) => v.logical && !layout.volumes[i]!.logical);
   const notes = turned.map((v) =>
     v.placement === 'logical'
@@ -87,19 +86,18 @@ function chooseSpan(volumes: readonly LaidVolume[]): Span | undefined {
   return best?.span;
 }
 
-function whyNone(volumes: readonly LaidVolume[]): string {
+function whyNone(volumes: readonly LaidVolume[]): Refusal {
   const logical = volumes.filter(mustBeLogical);
   if (logical.length > 0) {
     const [first, last] = [volumes.indexOf(logical[0]!), volumes.indexOf(logical.at(-1)!)];
     const between = volumes.slice(first, last).find((v) => mustBePrimary(v));
-    if (between)
-      return `${nameOf(between)} needs an entry of its own and stands between logical volumes, which must be neighbours.`;
+    if (between) return refuse('table.entry-between', { volume: nameOf(between), entries: MBR_ENTRIES });
   }
-  return `The table has ${MBR_ENTRIES} entries, and too many volumes here need one of their own. A GUID table has no such limit.`;
+  return refuse('table.entries', { entries: MBR_ENTRIES });
 }
 
 /** Room for the boot record before each logical volume, or why there is none. */
-function makeRoom(layout: Layout, volumes: readonly LaidVolume[], bounds: Bounds): LaidVolume[] | string {
+function makeRoom(layout: Layout, volumes: readonly LaidVolume[], bounds: Bounds): LaidVolume[] | Refusal {
   const out = [...volumes];
   for (let i = 0; i < out.length; i++) {
     const volume = out[i]!;
@@ -111,15 +109,15 @@ function makeRoom(layout: Layout, volumes: readonly LaidVolume[], bounds: Bounds
       const start = ceilTo(volume.start + layout.sectorSize, ALIGNMENT);
       const length = endOf(volume) - start;
       if (!isMade(volume) && length < (boundOf(volume, bounds)?.floor ?? Infinity))
-        return `${nameOf(volume)} would be logical and needs ${formatSize(ALIGNMENT)} before it for its boot record.`;
+        return refuse('table.record-room', { volume: nameOf(volume), bytes: ALIGNMENT });
       out[i] = { ...volume, start, length };
       continue;
     }
-    if (!before) return `There is no room before ${nameOf(volume)} for the boot record of a logical volume.`;
+    if (!before) return refuse('table.record-none', { volume: nameOf(volume) });
     const length = before.length - ALIGNMENT;
     const floor = isMade(before) ? 0 : (boundOf(before, bounds)?.floor ?? Infinity);
     if (before.guarded || length < floor)
-      return `${nameOf(volume)} would be logical and needs ${formatSize(ALIGNMENT)} before it, which ${nameOf(before)} can’t give.`;
+      return refuse('table.record-not-given', { volume: nameOf(volume), bytes: ALIGNMENT, by: nameOf(before) });
     out[i - 1] = { ...before, length };
   }
   return out;

@@ -1,17 +1,18 @@
 /** Volumes that no entry of the table names, put back into it. */
-import { refuse, replace, type Edited } from './edits';
+import { replace, type Edited } from './edits';
 import { endOf, lastUsable, nameOf, tableEnd, type Bounds, type LaidVolume, type Layout } from './layout';
 import { settle } from './placement';
+import { refuse } from './refusals';
 
 /** Puts a volume that was found back into the table, at its place. */
 export function putBack(layout: Layout, bounds: Bounds, found: LaidVolume): Edited {
-  if (layout.table === 'none') return refuse('The disk has no table to put it into. Make one first.');
-  if (layout.volumes.some((v) => v.id === found.id)) return refuse(`${nameOf(found)} is put back already.`);
+  if (layout.table === 'none') return refuse('table.none-to-enter', {});
+  if (layout.volumes.some((v) => v.id === found.id)) return refuse('back.already', { volume: nameOf(found) });
   const hit = layout.volumes.find((v) => v.start < endOf(found) && found.start < endOf(v));
-  if (hit) return refuse(`${nameOf(hit)} is planned where ${nameOf(found)} lies.`);
+  if (hit) return refuse('back.taken', { volume: nameOf(found), by: nameOf(hit) });
   if (found.start < tableEnd(layout) || endOf(found) > lastUsable(layout))
-    return refuse(`${nameOf(found)} lies where the table has to be.`);
+    return refuse('back.table', { volume: nameOf(found) });
   const settled = settle(replace(layout, [found]), bounds);
-  if (!settled.ok) return refuse(settled.reason);
+  if (!settled.ok) return settled;
   return { ok: true, layout: settled.layout, name: `Put ${nameOf(found)} back`, notes: settled.notes };
 }

@@ -3,10 +3,11 @@
  * one stood that goes. What lies between is shifted by what is still missing, so every byte moves at most once.
  */
 import { ceilTo, floorTo, formatSize, type SizeContext } from '@/core/size';
-import { leastSize, refuse, sizeFault, type Edited } from './edits';
+import { leastSize, sizeFault, type Edited } from './edits';
 import { ALIGNMENT, boundOf, endOf, firstUsable, isMade, lastUsable, nameOf, volumeOf } from './layout';
 import type { Bounds, LaidVolume, Layout, VolumeId } from './layout';
 import { settle } from './placement';
+import { refuse, type Refusal } from './refusals';
 
 /** What is wanted: a volume longer by so many bytes, or so many unallocated right behind it, before all when none. */
 export interface RoomWish {
@@ -52,27 +53,30 @@ function spare(from: number, to: number, next: LaidVolume | undefined): number {
 
 /** The layout with the room made, or why that can't be. */
 export function makeRoom(layout: Layout, bounds: Bounds, wish: RoomWish, source: RoomSource): Edited {
-  if (layout.table === 'none') return refuse('This disk has no table, so nothing can be put beside its volume.');
+  if (layout.table === 'none') return refuse('table.none-beside', {});
   const bytes = ceilTo(wish.bytes, ALIGNMENT);
   const subject = wish.id === undefined ? undefined : volumeOf(layout, wish.id);
   const gone = new Set<VolumeId>([...(source.removed ?? []), ...(source.away?.keys() ?? [])]);
   const guarded = [...gone].map((id) => volumeOf(layout, id)).find((v) => v.guarded);
-  if (guarded) return refuse(`${nameOf(guarded)} is guarded. Lift the guard first.`);
+  if (guarded) return refuse('guarded', { volume: nameOf(guarded) });
   const volumes = layout.volumes.filter((v) => !gone.has(v.id));
   const shifted =
     source.side === 'behind'
       ? shiftBehind(layout, volumes, subject, bytes, source)
       : shiftBefore(layout, volumes, subject, bytes, source, wish.kind);
-  if (typeof shifted === 'string') return refuse(shifted);
+  if (!Array.isArray(shifted)) return shifted;
   const placed = shifted.map((v) => (v.id === subject?.id && wish.kind === 'grow' ? grown(v, bytes) : v));
   const away = [...(source.away ?? [])].map(([id, start]) => ({ ...volumeOf(layout, id), start }));
   const next = [...placed, ...away].sort((a, b) => a.start - b.start);
   const fault = overlapIn(layout, next);
-  if (fault) return refuse(fault);
+  if (fault) return fault;
   for (const { id, length } of placed) {
     const volume = volumeOf(layout, id);
     const size = length === volume.length ? undefined : sizeFault(volume, bounds, length);
-    if (size && !size.ok) return id === subject?.id ? size : refuse(size.reason);
+    if (!size) continue;
+    // The nearest size is of use only for the volume that was asked about.
+    const { nearest: _nearest, ...without } = size;
+    return id === subject?.id ? size : without;
   }
   const settled = settle({ ...layout, volumes: next }, bounds);
   if (!settled.ok) return settled;
@@ -91,7 +95,7 @@ function shiftBehind(
   subject: LaidVolume | undefined,
   bytes: number,
   { gives }: RoomSource,
-): LaidVolume[] | string {
+): LaidVolume[] | Refusal {
   const first = subject ? volumes.findIndex((v) => v.id === subject.id) + 1 : 0;
   const out = volumes.slice(0, first);
   let missing = bytes;
@@ -100,12 +104,12 @@ function shiftBehind(
     missing -= Math.min(missing, spare(at, volume.start, volume));
     at = endOf(volume);
     const given = Math.min(missing, gives?.get(volume.id) ?? 0);
-    if (missing > 0 && volume.guarded) return `${nameOf(volume)} is guarded and stays where it is.`;
+    if (missing > 0 && volume.guarded) return refuse('guarded.place', { volume: nameOf(volume) });
     out.push(missing > 0 ? { ...volume, start: volume.start + missing, length: volume.length - given } : volume);
     missing -= given;
   }
   missing -= Math.min(missing, spare(at, lastUsable(layout), undefined));
-  return missing > 0 ? `${formatSize(missing)} are missing.` : out;
+  return missing > 0 ? refuse('room.missing', { bytes: missing }) : out;
 }
 
 function shiftBefore(
@@ -115,10 +119,10 @@ function shiftBefore(
   bytes: number,
   { gives }: RoomSource,
   kind: RoomWish['kind'],
-): LaidVolume[] | string {
+): LaidVolume[] | Refusal {
   const own = subject ? volumes.findIndex((v) => v.id === subject.id) : -1;
-  if (!subject || own < 0) return 'There is nothing before the first volume.';
-  if (subject.guarded) return `${nameOf(subject)} is guarded and stays where it is.`;
+  if (!subject || own < 0) return refuse('room.first', {});
+  if (subject.guarded) return refuse('guarded.place', { volume: nameOf(subject) });
   let missing = bytes;
   // The stretch behind a volume that only makes room counts as it is.
   if (kind === 'free')
@@ -132,7 +136,7 @@ function shiftBefore(
     const volume = volumes[i]!;
     missing -= Math.min(missing, spare(endOf(volume), next.start, next));
     const given = Math.min(missing, gives?.get(volume.id) ?? 0);
-    if (missing > 0 && volume.guarded) return `${nameOf(volume)} is guarded and stays where it is.`;
+    if (missing > 0 && volume.guarded) return refuse('guarded.place', { volume: nameOf(volume) });
     out.unshift(
       missing > 0 ? { ...volume, start: volume.start - missing + given, length: volume.length - given } : volume,
     );
@@ -140,14 +144,14 @@ function shiftBefore(
     next = volume;
   }
   missing -= Math.min(missing, spare(firstUsable(layout), next.start, next));
-  return missing > 0 ? `${formatSize(missing)} are missing.` : out;
+  return missing > 0 ? refuse('room.missing', { bytes: missing }) : out;
 }
 
-function overlapIn(layout: Layout, volumes: readonly LaidVolume[]): string | undefined {
+function overlapIn(layout: Layout, volumes: readonly LaidVolume[]): Refusal | undefined {
   let at = 0;
   for (const volume of volumes) {
-    if (volume.start < at) return `${nameOf(volume)} would stand where another volume is.`;
+    if (volume.start < at) return refuse('room.overlap', { volume: nameOf(volume) });
     at = endOf(volume);
   }
-  return at > lastUsable(layout) ? 'The volumes would reach past the end of the disk.' : undefined;
+  return at > lastUsable(layout) ? refuse('room.past-end', {}) : undefined;
 }

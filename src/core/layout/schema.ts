@@ -1,7 +1,7 @@
 /** Layouts as they are read from what was stored: whatever is there, what comes out has this shape. */
 import { isGuid } from '@/core/bytes';
 import { PATTERNS } from '@/core/health';
-import { z } from 'zod';
+import * as z from 'zod';
 import { asVolumeId, type LaidVolume, type Layout } from './layout';
 
 const bytes = z.int().min(0);

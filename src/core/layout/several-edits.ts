@@ -1,9 +1,10 @@
 /** Edits of one volume or several at once: each is one edit, to be undone as one. */
-import { ceilTo, floorTo, formatSize } from '@/core/size';
-import { done, leastSize, refuse, replace, type Edited } from './edits';
+import { ceilTo, floorTo } from '@/core/size';
+import { done, leastSize, replace, type Edited } from './edits';
 import { ALIGNMENT, boundOf, endOf, isMade, nameOf, volumeOf } from './layout';
 import type { Bounds, LaidVolume, Layout, VolumeId } from './layout';
 import { settle } from './placement';
+import { refuse, type Refusal } from './refusals';
 
 /** Names as they are said one after the other: A, B and C. */
 function listed(volumes: readonly LaidVolume[]): string {
@@ -15,9 +16,9 @@ function chosen(layout: Layout, ids: readonly VolumeId[]): LaidVolume[] {
   return ids.map((id) => volumeOf(layout, id)).sort((a, b) => a.start - b.start);
 }
 
-function guardFault(volumes: readonly LaidVolume[]): Edited | undefined {
+function guardFault(volumes: readonly LaidVolume[]): Refusal | undefined {
   const guarded = volumes.find((v) => v.guarded);
-  return guarded && refuse(`${nameOf(guarded)} is guarded. Lift the guard first.`);
+  return guarded && refuse('guarded', { volume: nameOf(guarded) });
 }
 
 /** Takes several volumes out of the layout, or none of them; guarded ones only with the override. */
@@ -25,7 +26,7 @@ export function removeSeveral(layout: Layout, ids: readonly VolumeId[], override
   const volumes = chosen(layout, ids);
   const fault = override ? undefined : guardFault(volumes);
   if (fault) return fault;
-  if (layout.table === 'none') return refuse('The disk has no table to take its volume out of. Format it instead.');
+  if (layout.table === 'none') return refuse('table.none-to-leave', {});
   // What was to come to them has nowhere to go.
   const transfers = layout.transfers?.filter((t) => !ids.includes(t.to));
   const left = replace(layout, [], [...ids]);
@@ -63,10 +64,10 @@ export function equalShares(layout: Layout, bounds: Bounds, ids: readonly Volume
   const volumes = chosen(layout, ids);
   const fault = guardFault(volumes);
   if (fault) return fault;
-  if (layout.table === 'none' || volumes.length < 2) return refuse('Equal shares are of two volumes or more.');
+  if (layout.table === 'none' || volumes.length < 2) return refuse('shares.few', {});
   const [first, last] = [volumes[0]!, volumes.at(-1)!];
   const between = layout.volumes.find((v) => v.start > first.start && v.start < last.start && !ids.includes(v.id));
-  if (between) return refuse(`${nameOf(between)} stands between them. Equal shares are of neighbours.`);
+  if (between) return refuse('shares.apart', { volume: nameOf(between) });
   // The boot record of a logical volume has its place before it.
   const records = volumes.filter((v, i) => v.logical && i > 0).length * ALIGNMENT;
   const start = ceilTo(first.start, ALIGNMENT);
@@ -75,7 +76,7 @@ export function equalShares(layout: Layout, bounds: Bounds, ids: readonly Volume
     volumes.map((v) => limitsOf(v, bounds)),
     whole,
   );
-  if (!lengths) return refuse(`${listed(volumes)} can’t be made to share ${formatSize(whole)}.`);
+  if (!lengths) return refuse('shares.impossible', { volumes: listed(volumes), bytes: whole });
   let at = start;
   const changed = volumes.map((volume, i): LaidVolume => {
     if (volume.logical && i > 0) at += ALIGNMENT;

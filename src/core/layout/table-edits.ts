@@ -16,7 +16,8 @@ import {
   type VolumeId,
 } from './layout';
 import { settle } from './placement';
-import { refuse, type Edited } from './edits';
+import type { Edited } from './edits';
+import { refuse } from './refusals';
 
 const KIND_WORDS: Readonly<Record<TableKind, string>> = {
   none: 'no table',
@@ -27,7 +28,7 @@ const KIND_WORDS: Readonly<Record<TableKind, string>> = {
 /** An empty table in place of whatever there is. Every volume is taken out; guarded ones need `override`. */
 export function newTable(layout: Layout, kind: Exclude<TableKind, 'none'>, override = false): Edited {
   const guarded = layout.volumes.find((v) => v.guarded);
-  if (guarded && !override) return refuse(`${nameOf(guarded)} is guarded. Lift the guard first.`);
+  if (guarded && !override) return refuse('guarded', { volume: nameOf(guarded) });
   const { tableEntries: _old, ...rest } = layout;
   const next = { ...rest, table: kind, volumes: [], mendTable: true };
   return { ok: true, layout: next, name: `New table: ${KIND_WORDS[kind]}`, notes: [] };
@@ -38,29 +39,24 @@ export function newTable(layout: Layout, kind: Exclude<TableKind, 'none'>, overr
  * at the end of the disk.
  */
 export function convertTable(layout: Layout, bounds: Bounds, kind: Exclude<TableKind, 'none'>): Edited {
-  if (layout.table === kind) return refuse(`The disk has ${KIND_WORDS[kind]} already.`);
-  if (layout.table === 'none')
-    return refuse('A file system without a table begins where the table would have to go. Copy it to a disk with one.');
+  if (layout.table === kind) return refuse('table.same', { table: KIND_WORDS[kind] });
+  if (layout.table === 'none') return refuse('table.untabled', {});
   const { tableEntries: _old, ...rest } = layout;
   const next: Layout = { ...rest, table: kind };
   const last = layout.volumes.at(-1);
   const limit = lastUsable(next);
   const [first] = layout.volumes;
   if (kind === 'gpt' && first && first.start < tableEnd(next))
-    return refuse(`${nameOf(first)} begins where the table has to go.`);
+    return refuse('table.in-the-way', { volume: nameOf(first) });
   const notes: string[] = [];
   let { volumes } = next;
   if (last && endOf(last) > limit) {
-    if (kind === 'mbr')
-      return refuse(
-        `A master boot record reaches ${formatSize(limit)} with sectors of ${layout.sectorSize} bytes, and ${nameOf(last)} ends behind that.`,
-      );
+    const { sectorSize } = layout;
+    if (kind === 'mbr') return refuse('table.too-far', { volume: nameOf(last), bytes: limit, sectorSize });
     const length = floorTo(limit - last.start, ALIGNMENT);
     const floor = isMade(last) ? 0 : (boundOf(last, bounds)?.floor ?? Infinity);
     if (last.guarded || length < floor)
-      return refuse(
-        `The copy of the table needs the last ${formatSize(layout.diskSize - limit)} of the disk, and ${nameOf(last)} can’t give them.`,
-      );
+      return refuse('table.copy-room', { volume: nameOf(last), bytes: layout.diskSize - limit });
     volumes = [...volumes.slice(0, -1), { ...last, length }];
     notes.push(`${nameOf(last)} ends ${formatSize(last.length - length)} earlier, for the copy of the table.`);
   }
@@ -73,7 +69,7 @@ export function convertTable(layout: Layout, bounds: Bounds, kind: Exclude<Table
 
 /** Has the table written again, so that a damaged or misplaced copy is mended. */
 export function mendTable(layout: Layout): Edited {
-  if (layout.table === 'none') return refuse('There is no table to mend.');
+  if (layout.table === 'none') return refuse('table.none-to-mend', {});
   return { ok: true, layout: { ...layout, mendTable: true }, name: 'Mend the table', notes: [] };
 }
 
@@ -89,10 +85,7 @@ export function giveRoom(layout: Layout, id: VolumeId, length: number): Edited {
   const end = volume.start + length;
   const next = layout.volumes.find((v) => v.start >= endOf(volume));
   const limit = next?.start ?? lastUsable(layout);
-  if (end > limit)
-    return refuse(
-      `${nameOf(volume)} says that it has ${formatSize(length)}, and there are ${formatSize(limit - volume.start)}.`,
-    );
+  if (end > limit) return refuse('size.claimed', { volume: nameOf(volume), says: length, has: limit - volume.start });
   const volumes = layout.volumes.map((v) => (v.id === id ? { ...v, length } : v));
   return { ok: true, layout: { ...layout, volumes }, name: `Give ${nameOf(volume)} its room`, notes: [] };
 }
@@ -106,7 +99,7 @@ export function mendNothing(layout: Layout): Edited {
 /** Sets or takes a mark of a volume's table entry. */
 export function setFlag(layout: Layout, id: VolumeId, flag: VolumeFlag, on: boolean): Edited {
   const volume = volumeOf(layout, id);
-  if (layout.table === 'none') return refuse('Marks stand in a table, and there is none.');
+  if (layout.table === 'none') return refuse('table.none-for-marks', {});
   const flags = on ? [...new Set([...volume.flags, flag])] : volume.flags.filter((f) => f !== flag);
   const replaced = (change: Partial<typeof volume>): Layout => ({
     ...layout,
@@ -115,7 +108,7 @@ export function setFlag(layout: Layout, id: VolumeId, flag: VolumeFlag, on: bool
   const name = `${on ? 'Mark' : 'Unmark'} ${nameOf(volume)} as ${flag}`;
   if (layout.table === 'gpt') return { ok: true, layout: replaced({ flags }), name, notes: [] };
   const type = flag === 'hidden' ? hiddenCode(volume.type, on) : undefined;
-  if (type === undefined) return refuse(`A master boot record has no mark “${flag}” for ${nameOf(volume)}.`);
+  if (type === undefined) return refuse('table.no-mark', { volume: nameOf(volume), flag });
   return { ok: true, layout: replaced({ flags, type }), name, notes: [] };
 }
 
@@ -127,7 +120,7 @@ export function setPlacement(
   placement: 'primary' | 'logical' | undefined,
 ): Edited {
   const volume = volumeOf(layout, id);
-  if (layout.table !== 'mbr') return refuse('Only a master boot record has logical volumes.');
+  if (layout.table !== 'mbr') return refuse('table.not-mbr', { what: 'logical volumes' });
   const { placement: _old, ...rest } = volume;
   const wished = { ...rest, ...(placement ? { placement } : {}) };
   const volumes = layout.volumes.map((v) => (v.id === id ? wished : v));

@@ -1,9 +1,10 @@
 /** What goes from volume to volume in a plan: folders that move, and volumes that are merged into a folder of another. */
 import { HERE, type VolumeRef } from '@/core/place';
 import { formatSize } from '@/core/size';
-import { refuse, resizeEnd, type Edited } from './edits';
+import { resizeEnd, type Edited } from './edits';
 import { endOf, lastUsable, nameOf, volumeOf } from './layout';
 import type { Bounds, LaidVolume, Layout, VolumeId } from './layout';
+import { refuse } from './refusals';
 import { removeVolume } from './several-edits';
 
 /** A folder, or everything on a volume, that is to go to another one. Plain data. */
@@ -38,10 +39,10 @@ export function transferWords(layout: Layout, { from, folder, fromName, to, then
 /** Has a folder go to a volume; the same one once more takes the place of the first. */
 export function addTransfer(layout: Layout, wish: TransferWish): Edited {
   const target = volumeOf(layout, wish.to);
-  if (target.guarded) return refuse(`${nameOf(target)} is guarded. Lift the guard first.`);
+  if (target.guarded) return refuse('guarded', { volume: nameOf(target) });
   const { origin } = target;
   if (origin.kind === 'kept' && wish.from.disk === HERE && origin.number === wish.from.number)
-    return refuse(`${nameOf(target)} is where it comes from.`);
+    return refuse('transfer.same', { volume: nameOf(target) });
   const others = (layout.transfers ?? []).filter((t) => !sameFolder(t, wish));
   const next = { ...layout, transfers: [...others, wish] };
   return { ok: true, layout: next, name: transferWords(layout, wish), notes: [] };
@@ -56,14 +57,14 @@ export type FolderSource = Pick<TransferWish, 'from' | 'fromName'>;
 /** Has folders of a volume of this disk go to another one, each with its own name, beside what is there. */
 export function addFolders(layout: Layout, id: VolumeId, paths: readonly string[], wish: FolderWish): Edited {
   const source = volumeOf(layout, id);
-  if (source.origin.kind !== 'kept') return refuse(`${nameOf(source)} is not there yet.`);
+  if (source.origin.kind !== 'kept') return refuse('transfer.not-there', { volume: nameOf(source) });
   const from = { disk: HERE, number: source.origin.number };
   return takeFolders(layout, { from, fromName: nameOf(source) }, paths, wish);
 }
 
 /** The same from a volume of any disk. */
 export function takeFolders(layout: Layout, source: FolderSource, paths: readonly string[], wish: FolderWish): Edited {
-  let result: Edited = refuse('No folder is picked.');
+  let result: Edited = refuse('transfer.no-folder', {});
   let next = layout;
   for (const folder of paths) {
     const under = folder.slice(folder.lastIndexOf('/') + 1);
@@ -84,7 +85,7 @@ export function removeTransfer(layout: Layout, wish: TransferWish): Edited {
 export function mergeVolume(layout: Layout, bounds: Bounds, id: VolumeId, to: VolumeId, under: string): Edited {
   const source = volumeOf(layout, id);
   const target = volumeOf(layout, to);
-  if (source.origin.kind !== 'kept') return refuse(`${nameOf(source)} is not there yet.`);
+  if (source.origin.kind !== 'kept') return refuse('transfer.not-there', { volume: nameOf(source) });
   const added = addTransfer(layout, {
     from: { disk: HERE, number: source.origin.number },
     fromName: nameOf(source),

@@ -1,7 +1,8 @@
 /** What is to be written over: an edit of a plan like any other. */
 import type { Pattern } from '@/core/health';
-import { refuse, type Edited } from './edits';
+import type { Edited } from './edits';
 import { blankLayout, nameOf, volumeOf, type Layout, type VolumeId } from './layout';
+import { refuse } from './refusals';
 
 /** What of a disk is written over. */
 export type WipeTarget =
@@ -37,13 +38,12 @@ export function wipeTargetWords(layout: Layout, target: WipeTarget): string {
 export function addWipe(layout: Layout, wish: WipeWish): Edited {
   if (wish.what === 'free') {
     const volume = volumeOf(layout, wish.volume);
-    if (volume.origin.kind !== 'kept' || volume.format)
-      return refuse(`${nameOf(volume)} is made anew, and holds nothing yet.`);
-    if (volume.fileSystem === 'unknown') return refuse(`What is free in ${nameOf(volume)} is not known.`);
-    if (volume.guarded) return refuse(`${nameOf(volume)} is guarded. Lift the guard first.`);
+    if (volume.origin.kind !== 'kept' || volume.format) return refuse('wipe.new', { volume: nameOf(volume) });
+    if (volume.fileSystem === 'unknown') return refuse('wipe.unknown', { volume: nameOf(volume) });
+    if (volume.guarded) return refuse('guarded', { volume: nameOf(volume) });
   }
   if (wish.what === 'volume' && layout.volumes.some((v) => v.origin.kind === 'kept' && v.origin.number === wish.number))
-    return refuse(`${wish.name} stays. Only what goes is wiped whole.`);
+    return refuse('wipe.stays', { volume: wish.name });
   const wipes = [...(layout.wipes ?? []).filter((w) => !same(w, wish)), wish];
   return { ok: true, layout: { ...layout, wipes }, name: wipeTargetWords(layout, wish), notes: [] };
 }

@@ -242,10 +242,7 @@ class Derivation {
       );
       return hit ? [{ original, hit }] : [];
     })[0];
-    if (meets)
-      throw refused(
-        `${this.#nameOf(meets.original)} is where ${nameOf(meets.hit)} is to be, and is needed until what is on it has been taken. Keep it in this plan, and take it away in the next`,
-      );
+    if (meets) throw refused('place.needed', { volume: this.#nameOf(meets.original), by: nameOf(meets.hit) });
     return planMoves({
       survey,
       now: this.#now,

@@ -2,7 +2,6 @@
 import { CoreError } from '@/core/errors';
 import { boundsOf, type Survey, type SurveyedVolume } from '@/core/inspect';
 import { endOf, lastUsable, nameOf, settle, tableEnd, type LaidVolume, type Layout } from '@/core/layout';
-import { formatSize } from '@/core/size';
 import { refused, unsound } from './refused';
 import type { Copied, Kept } from './subjects';
 
@@ -29,30 +28,29 @@ function assertTable({ survey, planned, kept }: Wanted): void {
   const error = survey.findings.find((f) => f.severity === 'error');
   const stays = kept.some((k) => !k.mending?.lost);
   const wiped = planned.wipes?.some((w) => w.what === 'disk') ?? false;
-  if (wiped && kept.length > 0) throw refused('a whole disk is wiped only where nothing on it is kept');
+  if (wiped && kept.length > 0) throw refused('wipe.keeps', {});
   const anew = wiped || (planned.mendTable && !stays);
-  if (error && !anew) throw refused(`the table is damaged: ${error.message}`);
+  if (error && !anew) throw refused('table.damaged', { fault: error.message });
   if (planned.table !== survey.table && !wiped && (planned.table === 'none' || (survey.table === 'none' && !anew)))
-    throw refused('a table can’t be put before or taken from a volume that is kept');
+    throw refused('table.before-kept', {});
 }
 
 function assertPlaces({ survey, planned }: Wanted): void {
   let at = tableEnd({ ...planned, diskSize: survey.size, sectorSize: survey.sectorSize });
   for (const volume of planned.volumes) {
-    if (volume.start < at) throw refused(`${nameOf(volume)} overlaps the volume before it`);
+    if (volume.start < at) throw refused('place.overlap', { volume: nameOf(volume) });
     if (volume.start % survey.sectorSize || volume.length % survey.sectorSize)
-      throw refused(`${nameOf(volume)} does not begin and end between sectors`);
+      throw refused('place.sectors', { volume: nameOf(volume) });
     at = endOf(volume);
   }
-  if (at > lastUsable(planned))
-    throw refused(`the volumes end ${formatSize(at - lastUsable(planned))} past the end of the disk`);
+  if (at > lastUsable(planned)) throw refused('place.past-end', { bytes: at - lastUsable(planned) });
   const settled = settle(planned, boundsOf(survey));
-  if (!settled.ok) throw new CoreError('plan.refused', { reason: settled.reason });
+  if (!settled.ok) throw new CoreError('plan.refused', { why: settled.code, reason: settled.reason });
   const moved = settled.layout.volumes.find((v, i) => {
     const own = planned.volumes[i]!;
     return v.start !== own.start || v.length !== own.length || v.logical !== own.logical;
   });
-  if (moved) throw refused(`${nameOf(moved)} has no place in the table as it is drawn`);
+  if (moved) throw refused('place.no-entry', { volume: nameOf(moved) });
 }
 
 function assertKept({ planned, now, before }: Kept, { survey, override, giving }: Wanted): void {
@@ -60,7 +58,7 @@ function assertKept({ planned, now, before }: Kept, { survey, override, giving }
   assertSame(planned, now, before.fileSystem, before.label);
   const error = override ? undefined : now.findings.find((f) => f.severity === 'error');
   if (planned.start !== now.start) {
-    if (survey.table === 'none') throw refused(`${nameOf(planned)} can’t be moved on a disk without a table`);
+    if (survey.table === 'none') throw refused('place.untabled', { volume: nameOf(planned) });
     if (error && now.info) throw unsound(now, error.message);
   }
   if (!giving.has(now.number)) assertLength(planned.length, before.length, now, error?.message);
@@ -72,15 +70,15 @@ function assertCopied({ planned, origin, original, survey: source, whole }: Copi
   // One that is not sound is copied as it is, every byte; nothing of it is changed.
   assertLength(planned.length, original.length, original, whole ? error?.message : undefined);
   if (source.sectorSize !== wanted.survey.sectorSize && original.info)
-    throw refused(
-      `${origin.name} of ${origin.diskName} is written for sectors of ${source.sectorSize} bytes, and this disk has ${wanted.survey.sectorSize}: its copy could not be read here`,
-    );
+    throw refused('copy.sectors', {
+      ...{ volume: origin.name, disk: origin.diskName },
+      ...{ theirs: source.sectorSize, ours: wanted.survey.sectorSize },
+    });
 }
 
 /** What stays with a volume: its kind, and its label where that can't be changed. */
 function assertSame(planned: LaidVolume, now: SurveyedVolume, fileSystem: string, label: string): void {
-  if (planned.fileSystem !== fileSystem)
-    throw refused(`${nameOf(planned)} can’t change its file system and keep its files`);
+  if (planned.fileSystem !== fileSystem) throw refused('volume.changes-kind', { volume: nameOf(planned) });
   if (planned.label !== label && !now.abilities.relabel)
     throw new CoreError('fs.ability', { fileSystem: titleOf(now), ability: 'change its label' });
 }

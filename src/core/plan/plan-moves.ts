@@ -135,10 +135,7 @@ class MovePlanner {
 
   #steps(moves: readonly Move[], lengths: ReadonlyMap<number, number>): (CarryStep | EmptyStep)[] {
     const stranger = moves.find((m) => !this.kept.some((k) => k.now.number === m.number));
-    if (stranger)
-      throw refused(
-        `volume ${stranger.number}, which is read before it goes, stands in the way. Keep it in this plan, and take it away in the next`,
-      );
+    if (stranger) throw refused('place.stranger', { number: stranger.number });
     const onTheWay = this.#shrinkingOnTheWay(moves, lengths);
     const places = new Map(
       this.#pieces.map(({ number, start }) => {

@@ -1,7 +1,7 @@
 /** A work order as a value, and how it is read back from a journal. */
 import { diskFactsSchema, type DiskFacts } from '@/core/inspect';
 import type { DiskId, Place } from '@/core/place';
-import { z } from 'zod';
+import * as z from 'zod';
 import {
   costSchema,
   lossSchema,

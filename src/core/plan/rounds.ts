@@ -41,14 +41,13 @@ export function planRounds(context: RoundContext): Rounds | undefined {
   const [first] = all;
   if (!first) return undefined;
   const fault = all.flatMap(({ round }) => (round && 'fault' in round ? [round.fault] : []))[0];
-  if (fault) throw refused(fault);
+  if (fault) throw refused('rounds.fault', { fault });
   const source = kept.find((k) => k.now.number === first.measure)!;
   const { target } = first;
   const others = kept.filter((k) => k !== source);
   const still = others.every((k) => k.planned.start === k.now.start && k.planned.length === k.now.length);
   const alone = planned.volumes.every((v) => v.id === target.id || kept.some((k) => k.planned.id === v.id));
-  if (!still || !alone || planned.table !== context.now.table)
-    throw refused('folders that go in rounds leave no room for other changes of places. Make those in another plan');
+  if (!still || !alone || planned.table !== context.now.table) throw refused('rounds.alone', {});
   return { source, target, steps: new RoundSteps(context, source, target).steps(all) };
 }
 
@@ -130,7 +129,7 @@ class RoundSteps {
   #table() {
     const { survey, now } = this.context;
     const table = tableFor(survey, { ...now, volumes: this.#volumes() });
-    if (table.kind === 'none') throw refused('a disk without a table holds one volume only');
+    if (table.kind === 'none') throw refused('table.holds-one', {});
     return table;
   }
 }

@@ -4,7 +4,6 @@ import { hasErrors } from '@/core/errors';
 import { bytesBeyond, chosenFault, findKind, totalOf } from '@/core/fs';
 import type { Survey, SurveyedVolume } from '@/core/inspect';
 import { isMade, nameOf, type LaidVolume } from '@/core/layout';
-import { formatSize } from '@/core/size';
 import type { Place } from '@/core/place';
 import { gptRoom, type DiskTable } from '@/core/table';
 import { secondsFor, type MediumSpeed } from './medium';
@@ -196,19 +195,19 @@ export class StepMakers {
   /** @throws CoreError `plan.refused` */
   make(volume: LaidVolume): MakeStep {
     const facts = findKind(volume.fileSystem);
-    if (!facts) throw refused(`a ${volume.fileSystem} volume can’t be made`);
+    if (!facts) throw refused('volume.unmade', { kind: volume.fileSystem });
     const format = volume.format ?? 'quick';
     const { sectorSize } = this.survey;
     const clusterSize = volume.clusterSize ?? facts.defaultClusterSize(volume.length, sectorSize);
     if (clusterSize === undefined || !facts.clusterSizes(volume.length, sectorSize).includes(clusterSize)) {
-      throw refused(
-        `${formatSize(volume.length)} with clusters of ${formatSize(clusterSize ?? 0)} does not suit ${facts.title}`,
-      );
+      throw refused('volume.cluster-size', {
+        ...{ bytes: volume.length, clusterSize: clusterSize ?? 0, kind: facts.title },
+      });
     }
     const label = facts.normaliseLabel(volume.label);
     const { chosen } = volume;
     const fault = chosen && chosenFault(facts.choices ?? [], chosen);
-    if (fault) throw refused(`${nameOf(volume)} can’t be made so: ${fault}`);
+    if (fault) throw refused('volume.choice', { volume: nameOf(volume), fault });
     const tables = (volume.length / clusterSize) * 8;
     const { origin } = volume;
     const now = origin.kind === 'kept' ? this.survey.volumes.find((v) => v.number === origin.number) : undefined;

@@ -63,7 +63,7 @@ export function keptOf(survey: Survey, planned: Layout): Kept[] {
     if (volume.origin.kind !== 'kept') return [];
     const { number } = volume.origin;
     const found = volumeNumbered(survey, number);
-    if (!found) throw refused(`volume ${number} is not on the disk`);
+    if (!found) throw refused('volume.missing', { number });
     const before = laidFrom(found);
     const mends = found.seen?.mends ?? [];
     if (found.lost) return [{ planned: volume, now: found, before, mending: { lost: true, mends } }];
@@ -99,7 +99,7 @@ export function copiedOf(
     const { disk, number } = origin.of;
     const source = disk === HERE ? survey : disks.find((d) => d.disk === disk)?.survey;
     const original = source?.volumes.find((v) => v.number === number);
-    if (!source || !original) throw refused(`${origin.name} of ${origin.diskName} is not at hand`);
+    if (!source || !original) throw refused('copy.not-at-hand', { volume: origin.name, disk: origin.diskName });
     const stays = disk === HERE ? kept.find((k) => k.now.number === number && !k.planned.format) : undefined;
     const from = stays
       ? placeOf({ start: stays.planned.start, length: Math.min(stays.planned.length, stays.before.length) })

@@ -5,7 +5,6 @@ import { abilitiesOf, findKind } from '@/core/fs';
 import { highestNumber, type Survey, type SurveyedVolume } from '@/core/inspect';
 import { isMade, nameOf, type LaidVolume, type Layout, type TransferWish } from '@/core/layout';
 import { HERE, type Place } from '@/core/place';
-import { formatSize, spaced } from '@/core/size';
 import type { MediumSpeed } from './medium';
 import { refused, unsound } from './refused';
 import type { LeftLink, Loss } from './steps';
@@ -99,11 +98,11 @@ class Numbers {
 function placed(wish: PlannedTransfer, context: TransferContext, numbers: Numbers): Transferred {
   const { disk, number } = wish.from;
   const target = context.planned.volumes.find((v) => v.id === wish.to);
-  if (!target) throw refused('files go to a volume that is not in the plan');
+  if (!target) throw refused('transfer.no-target', {});
   const own = disk === HERE;
   const other = context.disks.find((d) => d.disk === disk);
   const source = (own ? context.survey : other?.survey)?.volumes.find((v) => v.number === number);
-  if (!source) throw refused(`the volume that ${folderWords(wish)} comes from is not at hand`);
+  if (!source) throw refused('transfer.no-source', { folder: folderWords(wish) });
   const kept = own ? context.kept.find((k) => k.now.number === number) : undefined;
   const before = context.now.volumes.find((v) => v.origin.kind === 'kept' && v.origin.number === number);
   const sourceName = own
@@ -111,16 +110,16 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
     : `${source.info?.label || `volume ${number}`} of ${other!.name}`;
   const here = own ? (kept ? 'kept' : 'going') : undefined;
   if (target.origin.kind === 'kept' && own && target.origin.number === number)
-    throw refused(`${sourceName} is both where ${folderWords(wish)} comes from and where it goes`);
-  if (!source.info) throw refused(`what is on ${sourceName} is not known, so no files can be taken from it`);
+    throw refused('transfer.same', { volume: sourceName, folder: folderWords(wish) });
+  if (!source.info) throw refused('transfer.unknown', { volume: sourceName });
   assertSound(source, context.override);
   const home = wish.then === 'back' ? homeOf(wish, sourceName, kept?.planned, numbers) : undefined;
-  if (kept?.planned.format && !home) throw refused(`${sourceName} is formatted, and files are taken from it`);
+  if (kept?.planned.format && !home) throw refused('transfer.formatted', { volume: sourceName });
   const of = targetOf(target, context);
   const leaves = here === 'going' || (home !== undefined && (of.now || isMade(home.planned)));
   const when = !leaves ? 'last' : of.now ? 'first' : 'before the table';
   if (when === 'first' && target.length < of.now!.length)
-    throw refused(`${nameOf(target)} takes what is on ${sourceName} in, and can’t get smaller in the same plan`);
+    throw refused('transfer.shrinks', { volume: nameOf(target), from: sourceName });
   const adopts = when === 'first' && here === 'going' && linesUp(wish, source, target, of.now!, context);
   assertPossible(wish, sourceName, adopts);
   if (wish.then === 'remove' && !own && !abilitiesOf(source.info.kind).write)
@@ -146,10 +145,10 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
 
 /** @throws CoreError `plan.refused` where nothing can be brought back, or not as it was */
 function homeOf(wish: PlannedTransfer, sourceName: string, planned: LaidVolume | undefined, numbers: Numbers): Home {
-  const what = folderWords(wish);
-  if (!planned) throw refused(`${sourceName} does not stay on this disk, so ${what} can’t be brought back to it`);
+  const what = { volume: sourceName, folder: folderWords(wish) };
+  if (!planned) throw refused('transfer.no-home', what);
   if (!wish.back || 'fault' in wish.back)
-    throw refused(`${what} of ${sourceName} can’t be parked there: ${wish.back?.fault ?? 'it was not looked at'}`);
+    throw refused('transfer.no-way-back', { ...what, fault: wish.back?.fault ?? 'it was not looked at' });
   const number = isMade(planned) ? numbers.of(planned.id) : (planned.origin as { number: number }).number;
   return { planned, number, back: wish.back };
 }
@@ -185,12 +184,11 @@ function linkFor(
   here: Transferred['here'],
 ): LeftLink {
   const title = source.info?.title ?? '';
-  if (folder === '' || !isTaken({ here, then }))
-    throw refused('a link is left only where a folder is taken away from a volume that stays');
+  if (folder === '' || !isTaken({ here, then })) throw refused('transfer.link-place', {});
   const making = findKind(source.info!.kind)?.holds.linkTo;
-  if (!making) throw refused(`${sourceName} is ${title}, which has no links that lead to another volume`);
+  if (!making) throw refused('transfer.no-links', { volume: sourceName, kind: title });
   const volume = target[making.by];
-  if (!volume) throw refused(`a link to ${nameOf(target)} needs its ${making.by}: give it one`);
+  if (!volume) throw refused('transfer.link-needs', { volume: nameOf(target), what: making.by });
   return { volume, path: under };
 }
 
@@ -228,11 +226,9 @@ function assertSound(volume: SurveyedVolume, override: boolean): void {
 function assertPossible(wish: PlannedTransfer, name: string, adopts: boolean): void {
   const { loses, tooLong, tooLarge } = wish.facts;
   if (loses.encryption && !adopts)
-    throw refused(
-      `${spaced(loses.encryption)} files of ${folderWords(wish)} on ${name} are encrypted, and can’t be read`,
-    );
-  if (tooLong.length > 0) throw refused(`the name of ${tooLong[0]} is too long for where it is to go`);
-  if (tooLarge.length > 0) throw refused(`${tooLarge[0]} is too large for where it is to go`);
+    throw refused('transfer.encrypted', { volume: name, folder: folderWords(wish), files: loses.encryption });
+  if (tooLong.length > 0) throw refused('transfer.too-long', { path: tooLong[0]! });
+  if (tooLarge.length > 0) throw refused('transfer.too-large', { path: tooLarge[0]! });
 }
 
 const fold = (path: string): string => path.toUpperCase();
@@ -244,10 +240,10 @@ function assertApart(all: readonly Transferred[]): void {
     for (const b of all.slice(i + 1)) {
       const [x, y] = [fold(a.under), fold(b.under)];
       if (a.to === b.to && a.under !== '' && x === y)
-        throw refused(`two folders go to ${a.under} on ${nameOf(a.target)}`);
+        throw refused('transfer.one-place', { volume: nameOf(a.target), path: a.under });
       const shared = a.measure === b.measure && (within(a.folder, b.folder) || within(b.folder, a.folder));
       if (shared && (a.then !== 'keep' || b.then !== 'keep') && a.here !== 'going')
-        throw refused(`${folderWords(a)} of ${a.sourceName} is taken away, and goes to two places`);
+        throw refused('transfer.two-places', { volume: a.sourceName, folder: folderWords(a) });
     }
 }
 
@@ -273,10 +269,7 @@ function assertRoom(all: readonly Transferred[], { survey, kept }: TransferConte
     // On a volume that stays, what is taken away makes its own room; what it needs beside its bytes may differ.
     const wanted = now ? needs - bytes : needs;
     const free = freeOn(planned, now, survey.sectorSize);
-    if (wanted > free)
-      throw refused(
-        `what is brought back to ${nameOf(planned)} takes up to ${formatSize(needs)}, and it would have to be ${formatSize(wanted - free)} larger`,
-      );
+    if (wanted > free) throw refused('transfer.back-room', { volume: nameOf(planned), needs, missing: wanted - free });
   }
 }
 
@@ -290,11 +283,6 @@ function freeOn(target: LaidVolume, now: SurveyedVolume | undefined, sectorSize:
 
 function full([first]: readonly Transferred[], needs: number, free: number): CoreError {
   const { target, when } = first!;
-  const help =
-    when === 'first'
-      ? 'It can be made larger by another plan first, or files can be taken to a volume that is new.'
-      : `It would have to be ${formatSize(needs - free)} larger.`;
-  return new CoreError('plan.refused', {
-    reason: `The plan can’t be carried out: what goes to ${nameOf(target)} takes up to ${formatSize(needs)}, and ${formatSize(Math.max(0, free))} are free there. ${help}`,
-  });
+  const help = when === 'first' ? 'later' : needs - free;
+  return refused('transfer.room', { volume: nameOf(target), needs, free: Math.max(0, free), help });
 }

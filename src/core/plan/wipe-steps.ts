@@ -45,15 +45,14 @@ export function wipeSteps(
     if (wish.what !== 'volume') return [];
     const volume = survey.volumes.find((v) => v.number === wish.number);
     if (!volume || kept.some((k) => k.now.number === wish.number && !k.planned.format))
-      throw refused(`${wish.name} is not among what goes`);
+      throw refused('wipe.not-going', { volume: wish.name });
     const places = [place(volume.start, Math.min(endOf(volume), survey.size))];
     return [{ number: wish.number, step: step(wish, wish.name, places, bytesOf(places)) }];
   });
   const free = wishes.flatMap((wish): WipeStep[] => {
     if (wish.what !== 'free') return [];
     const own = kept.find((k) => k.planned.id === wish.volume && !k.planned.format);
-    if (!own?.now.info)
-      throw refused('what is free in a volume is wiped only where the volume is kept, and its files are known');
+    if (!own?.now.info) throw refused('wipe.free', {});
     const { planned: volume, now } = own;
     const error = override ? undefined : now.findings.find((f) => f.severity === 'error');
     if (error) throw unsound(now, error.message);

@@ -5,7 +5,7 @@
 import { CoreError } from '@/core/errors';
 import { abilitiesOf, findKind } from '@/core/fs';
 import { readSize } from '@/core/size';
-import { z } from 'zod';
+import * as z from 'zod';
 import { parseRecipe, type Recipe, type RecipeFill } from './recipe';
 
 const size = z.string().min(1).max(40);

@@ -1,7 +1,7 @@
 /** The recipe of a practice disk: versioned data, checked on reading. Sizes are in the size grammar. */
 import { isGuid } from '@/core/bytes';
 import { CoreError } from '@/core/errors';
-import { z } from 'zod';
+import * as z from 'zod';
 
 const size = z.string().min(1).max(40);
 const share = z.number().min(0).max(1);

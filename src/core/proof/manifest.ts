@@ -8,7 +8,7 @@ import { isZeros } from '@/core/bytes';
 import type { BlockDevice, SourceRun } from '@/core/device';
 import type { ContentRun, EntryKind, FileEntry, Volume } from '@/core/fs';
 import { isCoreError } from '@/core/errors';
-import { createSHA256 } from 'hash-wasm';
+import type { IHasher } from 'hash-wasm';
 
 /** How a digest was taken: over all bytes, over their source, or over what a damaged file still has. */
 type DigestMethod = 'bytes' | 'source' | 'part';
@@ -41,11 +41,11 @@ export interface Hasher {
 /** Makes a fresh SHA-256. The runner puts the machine's own in place of the portable one. */
 export type HasherFactory = () => Promise<Hasher> | Hasher;
 
-let portable: Awaited<ReturnType<typeof createSHA256>> | undefined;
+let portable: IHasher | undefined;
 
-/** SHA-256 in WebAssembly, the same everywhere. One digest at a time: the engine behind it is shared. */
+/** SHA-256 in WebAssembly, the same everywhere, loaded when first asked for. One digest at a time: its engine is shared. */
 export const portableHasher: HasherFactory = async () => {
-  portable ??= await createSHA256();
+  portable ??= await (await import('hash-wasm')).createSHA256();
   const engine = portable.init();
   return { update: (bytes) => void engine.update(bytes), digest: () => engine.digest('hex') };
 };

@@ -47,7 +47,7 @@
  */
 import { planSchema } from '@/core/plan';
 import type { Certificate, ManifestEntry } from '@/core/proof';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { LogStore } from './log-store';
 import { diskSamplesSchema } from './samples';
 

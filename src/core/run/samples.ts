@@ -12,7 +12,7 @@ import { isCoreError } from '@/core/errors';
 import { totalOf, type ByteRange } from '@/core/fs';
 import type { Survey } from '@/core/inspect';
 import type { DiskId } from '@/core/place';
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** Bytes of a sample. */
 export const SAMPLE = 4096;

@@ -19,7 +19,7 @@
 import { crc32 } from '@/core/bytes';
 import { CoreError } from '@/core/errors';
 import { HERE, type DiskId } from '@/core/place';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { LogRecord, LogStore } from './log-store';
 import { diskSamplesSchema, type DiskSamples, type OtherSamples } from './samples';
 

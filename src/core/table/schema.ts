@@ -1,6 +1,6 @@
 /** Tables as they are read from documents and journals: whoever wrote those, what comes out has this shape. */
 import { isGuid } from '@/core/bytes';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { DiskTable } from './disk-table';
 
 const count = z.int().min(0);

@@ -8,6 +8,7 @@ import {
   gapsOf,
   letterFault,
   nameOf,
+  refuse,
   splitVolume,
   type Bounds,
   type LaidVolume,
@@ -245,7 +246,7 @@ function splitFrom(planned: Layout, bounds: Bounds, volume: LaidVolume, whole: n
     );
   } catch (error) {
     if (!isCoreError(error)) throw error;
-    return { sizes, edited: { ok: false as const, reason: error.message } };
+    return { sizes, edited: refuse('split.sizes', { fault: error.message }) };
   }
   const parts = rows.slice(1).map((row, i): NewVolume => ({
     size: sizes[i + 1]!,

@@ -3,7 +3,7 @@
  * a disk in memory needs depends on the machine, and is reckoned with how long the like took before: earlier in the run
  * first of all, and else in earlier runs.
  */
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Plan } from '../plan';
 import type { Step } from '../steps';
 

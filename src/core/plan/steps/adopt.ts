@@ -2,7 +2,7 @@
 import { transferFactsSchema, type TransferFacts } from '@/core/files';
 import type { Place } from '@/core/place';
 import { formatSize } from '@/core/size';
-import { z } from 'zod';
+import * as z from 'zod';
 import { filesWords } from '../words';
 import { nameWords } from './transfer';
 import { baseShape, byteCount, herePlaceSchema, type StepBase, type StepKind } from './step-kind';

@@ -5,7 +5,7 @@
 import { isHere, type Place } from '@/core/place';
 import { formatSize, type UnitSystem } from '@/core/size';
 import { diskTableSchema, type DiskTable } from '@/core/table';
-import { z } from 'zod';
+import * as z from 'zod';
 import { baseShape, numberSchema, placeSchema, type StepBase, type StepKind, type StepWords } from './step-kind';
 
 export interface CarryStep extends StepBase {

@@ -1,6 +1,6 @@
 /** Checks a kept volume and reads it for the proof. */
 import { isHere, type Place } from '@/core/place';
-import { z } from 'zod';
+import * as z from 'zod';
 import { filesWords } from '../words';
 import {
   baseShape,

@@ -2,7 +2,7 @@
 import { kindFacts } from '@/core/fs';
 import { isHere, type Place } from '@/core/place';
 import { formatSize } from '@/core/size';
-import { z } from 'zod';
+import * as z from 'zod';
 import { filesWords } from '../words';
 import {
   baseShape,

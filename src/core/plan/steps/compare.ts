@@ -1,7 +1,7 @@
 /** Compares what came to a volume with what it came from, before that may be taken away. */
 import type { Place } from '@/core/place';
 import { formatSize } from '@/core/size';
-import { z } from 'zod';
+import * as z from 'zod';
 import { filesWords } from '../words';
 import {
   baseShape,

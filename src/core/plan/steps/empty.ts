@@ -1,6 +1,6 @@
 /** Clears what was set aside on another disk, once it is back: nobody's files stay behind on a disk that only lent room. */
 import { isHere, type Place } from '@/core/place';
-import { z } from 'zod';
+import * as z from 'zod';
 import { baseShape, placeSchema, type StepBase, type StepKind } from './step-kind';
 
 export interface EmptyStep extends StepBase {

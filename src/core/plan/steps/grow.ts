@@ -1,7 +1,7 @@
 /** Makes a volume's file system larger. */
 import type { Place } from '@/core/place';
 import { formatSize } from '@/core/size';
-import { z } from 'zod';
+import * as z from 'zod';
 import { baseShape, byteCount, herePlaceSchema, type StepBase, type StepKind } from './step-kind';
 
 export interface GrowStep extends StepBase {

@@ -1,6 +1,6 @@
 /** Makes a copy another volume than its original: a serial of its own. */
 import type { Place } from '@/core/place';
-import { z } from 'zod';
+import * as z from 'zod';
 import { baseShape, herePlaceSchema, type StepBase, type StepKind } from './step-kind';
 
 export interface IdentifyStep extends StepBase {

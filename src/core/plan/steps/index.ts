@@ -2,7 +2,7 @@
 import { HERE, type DiskId, type Place } from '@/core/place';
 import type { UnitSystem } from '@/core/size';
 import type { DiskTable } from '@/core/table';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Ownership } from '../ownership';
 import { adopt, type AdoptStep } from './adopt';
 import { carry, type CarryStep } from './carry';

@@ -2,7 +2,7 @@
 import { findKind, type Chosen } from '@/core/fs';
 import { isHere, type Place } from '@/core/place';
 import { formatSize } from '@/core/size';
-import { z } from 'zod';
+import * as z from 'zod';
 import { lossWords } from '../words';
 import {
   baseShape,

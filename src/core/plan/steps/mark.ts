@@ -1,6 +1,6 @@
 /** Has the system a kept volume belongs to check it at its next start. */
 import type { Place } from '@/core/place';
-import { z } from 'zod';
+import * as z from 'zod';
 import { baseShape, herePlaceSchema, type StepBase, type StepKind } from './step-kind';
 
 export interface MarkStep extends StepBase {

@@ -1,7 +1,7 @@
 /** Mends what is damaged on a volume from what has it a second time, and takes up one that no entry of the table names. */
 import type { MendNote } from '@/core/inspect';
 import type { Place } from '@/core/place';
-import { z } from 'zod';
+import * as z from 'zod';
 import { baseShape, herePlaceSchema, numberSchema, type StepBase, type StepKind } from './step-kind';
 
 export interface MendStep extends StepBase {

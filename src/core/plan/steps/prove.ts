@@ -1,7 +1,7 @@
 /** Reads a kept volume again and compares. */
 import { isHere, type Place } from '@/core/place';
 import { formatSize } from '@/core/size';
-import { z } from 'zod';
+import * as z from 'zod';
 import {
   baseShape,
   byteCount,

@@ -1,6 +1,6 @@
 /** Changes a label. */
 import type { Place } from '@/core/place';
-import { z } from 'zod';
+import * as z from 'zod';
 import { baseShape, herePlaceSchema, type StepBase, type StepKind } from './step-kind';
 
 export interface RelabelStep extends StepBase {

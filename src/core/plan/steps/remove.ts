@@ -1,6 +1,6 @@
 /** Takes a volume away. The table step makes it so. */
 import type { Place } from '@/core/place';
-import { z } from 'zod';
+import * as z from 'zod';
 import { lossWords } from '../words';
 import { baseShape, herePlaceSchema, lossSchema, type Loss, type StepBase, type StepKind } from './step-kind';
 

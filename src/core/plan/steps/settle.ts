@@ -1,6 +1,6 @@
 /** Brings in what a volume's journal holds yet, before anything else of it is changed. */
 import type { Place } from '@/core/place';
-import { z } from 'zod';
+import * as z from 'zod';
 import { baseShape, placeSchema, type StepBase, type StepKind } from './step-kind';
 
 export interface SettleStep extends StepBase {

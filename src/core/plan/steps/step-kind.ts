@@ -2,7 +2,7 @@
 import type { DiskTable } from '@/core/table';
 import { HERE, type DiskId, type Place } from '@/core/place';
 import type { UnitSystem } from '@/core/size';
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Ownership } from '../ownership';
 
 const bytes = z.int().min(0);

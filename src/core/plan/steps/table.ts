@@ -1,7 +1,7 @@
 /** Writes the partition table. */
 import type { TableKind } from '@/core/layout';
 import { diskTableSchema, type DiskTable } from '@/core/table';
-import { z } from 'zod';
+import * as z from 'zod';
 import { baseShape, byteCount, type StepBase, type StepKind } from './step-kind';
 
 export interface TableStep extends StepBase {

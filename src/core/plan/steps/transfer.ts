@@ -2,7 +2,7 @@
 import { transferFactsSchema, type TransferFacts } from '@/core/files';
 import { isHere, type Place } from '@/core/place';
 import { formatSize, spaced } from '@/core/size';
-import { z } from 'zod';
+import * as z from 'zod';
 import { filesWords } from '../words';
 import { baseShape, herePlaceSchema, placeSchema, type StepBase, type StepKind } from './step-kind';
 

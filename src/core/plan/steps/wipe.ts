@@ -2,7 +2,7 @@
 import { PATTERNS, type Pattern } from '@/core/health';
 import type { Place } from '@/core/place';
 import { formatSize } from '@/core/size';
-import { z } from 'zod';
+import * as z from 'zod';
 import { baseShape, herePlaceSchema, numberSchema, type StepBase, type StepKind } from './step-kind';
 
 /** What is wiped: see `WipeWish` of the layout. */
