@@ -9,13 +9,9 @@ import { gptRoom, type DiskTable } from '@/core/table';
 import { secondsFor, type MediumSpeed } from './medium';
 import { refused } from './refused';
 import { placeOf, type Copied, type Kept } from './subjects';
-import { leftOut, type Home, type Transferred } from './transfers';
 import type {
-  AdoptStep,
   CarryStep,
   CheckStep,
-  ClearStep,
-  CompareStep,
   GrowStep,
   IdentifyStep,
   Loss,
@@ -24,18 +20,17 @@ import type {
   MendStep,
   ProofBy,
   ProveStep,
-  Receives,
   RelabelStep,
   RemoveStep,
   SettleStep,
   ShrinkStep,
   StepCost,
   TableStep,
-  TransferStep,
   WipeStep,
 } from './steps';
 
-const SECTOR_WRITE = 4096;
+/** Bytes that a change of a few structures writes, at most. */
+export const SECTOR_WRITE = 4096;
 
 /** All that is on a volume. */
 export const lossOf = (v: SurveyedVolume): Loss => ({ files: v.files, bytes: v.info?.used ?? v.length });
@@ -45,10 +40,8 @@ const proofBy = (now: SurveyedVolume, changes: boolean): ProofBy =>
   now.info && (changes || !hasErrors(now.findings)) ? 'files' : 'whole';
 
 /** What is in use of a volume; all of it where that is not known. Bytes. */
-const inUse = (now: SurveyedVolume, length = now.length): number => (now.info ? totalOf(now.allocation) : length);
-
-/** A transfer of what is brought back. */
-type Parked = Transferred & { readonly home: Home };
+export const inUse = (now: SurveyedVolume, length = now.length): number =>
+  now.info ? totalOf(now.allocation) : length;
 
 export class StepMakers {
   constructor(
@@ -248,162 +241,6 @@ export class StepMakers {
       files: original.files,
       ...(here ? { measure: original.number } : {}),
       cost: this.cost(inUse(original), 0, original.files),
-    };
-  }
-
-  /** Reads what files are taken from, as the measure for them. */
-  checkSource({ source, sourceName, measure, place, here, speed }: Transferred, taken: boolean): CheckStep {
-    return {
-      kind: 'check',
-      name: sourceName,
-      number: measure,
-      by: 'files',
-      changes: taken,
-      at: { disk: place.disk, start: source.start, length: source.length },
-      files: source.files,
-      // What can't be read is taken away from nowhere.
-      ...(here || taken ? {} : { salvage: true }),
-      cost: this.cost(inUse(source), 0, source.files, 0, speed),
-    };
-  }
-
-  transfer({ target, sourceName, place, at, folder, under, facts, speed }: Transferred): TransferStep {
-    const seeks = 2 * facts.files;
-    const across = speed ? secondsFor(speed, facts.bytes, 0, facts.files) : 0;
-    const cost = this.cost(speed ? 0 : facts.bytes, facts.needs, seeks, facts.bytes);
-    return {
-      kind: 'transfer',
-      name: nameOf(target),
-      from: place,
-      source: sourceName,
-      at,
-      fileSystem: target.fileSystem,
-      folder,
-      under,
-      facts,
-      cost: { ...cost, reads: facts.bytes, seconds: cost.seconds + across },
-    };
-  }
-
-  /** Grows the target over the source, whose files it takes over. */
-  adopt({ target, source, sourceName, place, at, under, facts }: Transferred): AdoptStep {
-    return {
-      kind: 'adopt',
-      name: nameOf(target),
-      at,
-      to: target.length,
-      from: place,
-      source: sourceName,
-      fileSystem: source.info!.kind,
-      under,
-      facts,
-      cost: this.cost(facts.structures, 2 * facts.structures, 16),
-    };
-  }
-
-  /** What was parked, from where it is in the end to where it was. */
-  bringBack({ target, source, sourceName, folder, under, home, facts }: Parked): TransferStep {
-    const { bytes, needs } = home.back.facts;
-    return {
-      kind: 'transfer',
-      name: isMade(home.planned) ? nameOf(home.planned) : sourceName,
-      from: placeOf(target),
-      source: nameOf(target),
-      at: placeOf(home.planned),
-      fileSystem: isMade(home.planned) ? home.planned.fileSystem : source.info!.kind,
-      folder: under,
-      under: folder,
-      facts: home.back.facts,
-      back: true,
-      cost: { ...this.cost(bytes, needs, 2 * facts.files, bytes), reads: bytes },
-    };
-  }
-
-  compareBack({ measure, folder, home, facts }: Parked): CompareStep {
-    return {
-      kind: 'compare',
-      name: nameOf(home.planned),
-      number: measure,
-      at: placeOf(home.planned),
-      fileSystem: home.planned.fileSystem,
-      files: facts.files,
-      receives: [],
-      returns: folder,
-      cost: this.cost(facts.bytes, 0, facts.files),
-    };
-  }
-
-  clearParked({ target, home, facts: { files, bytes } }: Parked): ClearStep {
-    return {
-      kind: 'clear',
-      name: nameOf(target),
-      at: placeOf(target),
-      folder: home.back.top,
-      fileSystem: target.fileSystem,
-      files,
-      bytes,
-      cost: this.cost(0, SECTOR_WRITE + files * SECTOR_WRITE, files),
-    };
-  }
-
-  /** @param frees whether what it was taken from is nobody's from then on */
-  compare(
-    { target, at, number, facts, place }: Transferred,
-    receives: readonly Receives[],
-    frees: boolean,
-  ): CompareStep {
-    return {
-      ...(frees ? { frees: place } : {}),
-      kind: 'compare',
-      name: nameOf(target),
-      number,
-      at,
-      fileSystem: target.fileSystem,
-      files: facts.files,
-      receives,
-      cost: this.cost(facts.bytes, 0, facts.files),
-    };
-  }
-
-  clear(transferred: Transferred): ClearStep {
-    const { source, sourceName, place, folder, facts, link } = transferred;
-    const loses = leftOut(transferred);
-    const { files, bytes } = facts;
-    const cost = this.cost(0, SECTOR_WRITE + files * SECTOR_WRITE, files);
-    const fileSystem = source.info!.kind;
-    const left = { ...(link ? { link } : {}), ...(loses ? { loses } : {}) };
-    return { kind: 'clear', name: sourceName, at: place, folder, ...left, fileSystem, files, bytes, cost };
-  }
-
-  /** Brings in the journal of a volume of another disk, before anything is taken away there. */
-  settleSource({ sourceName, place }: Transferred): SettleStep {
-    return { kind: 'settle', name: sourceName, at: place, cost: this.cost(0, SECTOR_WRITE, 16) };
-  }
-
-  /** The proof of a volume of another disk from which something was taken away. */
-  proveSource({ source, sourceName, measure, place, speed }: Transferred): ProveStep {
-    return {
-      kind: 'prove',
-      name: sourceName,
-      number: measure,
-      by: 'files',
-      at: place,
-      files: source.files,
-      cost: this.cost(inUse(source), 0, source.files, 0, speed),
-    };
-  }
-
-  /** The proof of a new volume that files came to. */
-  proveMade({ target, number, facts }: Transferred): ProveStep {
-    return {
-      kind: 'prove',
-      name: nameOf(target),
-      number,
-      made: true,
-      by: 'files',
-      at: placeOf(target),
-      files: facts.files,
-      cost: this.cost(facts.bytes, 0, facts.files),
     };
   }
 

@@ -5,17 +5,20 @@ import { isMade, type LaidVolume, type VolumeId } from '@/core/layout';
 import { lossOf, type StepMakers } from './step-makers';
 import type { Loss, MakeStep, ProveStep, Receives, Step } from './steps';
 import type { Kept } from './subjects';
+import { TransferMakers } from './transfer-makers';
 import { isTaken, leftOut, type Transferred, type TransferTime } from './transfers';
 
 const TIMES: readonly TransferTime[] = ['first', 'before the table', 'last'];
 
 export class TransferSteps {
   readonly #inOrder: readonly Transferred[];
+  private readonly make: TransferMakers;
 
   constructor(
     all: readonly Transferred[],
-    private readonly make: StepMakers,
+    private readonly costs: Pick<StepMakers, 'cost'>,
   ) {
+    this.make = new TransferMakers(costs);
     const roundOf = ({ round }: Transferred): number => (round && 'index' in round ? round.index : 0);
     this.#inOrder = TIMES.flatMap((time) => all.filter((t) => t.when === time)).sort((a, b) => roundOf(a) - roundOf(b));
   }
@@ -163,7 +166,7 @@ export class TransferSteps {
     const given = this.#withGiven(step, planned.fileSystem);
     if (receives.length === 0 && given === step) return step;
     const bytes = this.#inOrder.reduce((sum, t) => sum + (t.to === planned.id && !t.home ? t.facts.bytes : 0), 0);
-    const cost = step.made ? step.cost : this.make.cost(step.cost.reads + bytes, 0, step.files);
+    const cost = step.made ? step.cost : this.costs.cost(step.cost.reads + bytes, 0, step.files);
     return { ...given, receives, fileSystem: planned.fileSystem, cost };
   }
 

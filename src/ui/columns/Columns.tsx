@@ -1,50 +1,21 @@
 'use client';
 
-import {
-  endOf,
-  endRange,
-  isResizable,
-  nameOf,
-  roughEndRange,
-  startRange,
-  volumeOf,
-  type Bounds,
-  type Gap,
-  type Layout,
-  type VolumeId,
-} from '@/core/layout';
+import type { Gap, Layout, VolumeId } from '@/core/layout';
 import { useLayoutEffect, useMemo, useRef, useState } from 'react';
-import { MIB } from '@/core/size';
-import { useSizes } from '../kit';
 import type { VolumeCourse } from '@/core/plan';
-import {
-  bandsBetween,
-  type Band,
-  layoutColumn,
-  movingBands,
-  snapStep,
-  yInSection,
-  type Column,
-  type Moving,
-  type UsedOf,
-} from '@/core/report';
+import { bandsBetween, type Band, layoutColumn, movingBands, type Moving } from '@/core/report';
 import { MovingBands } from './MovingBands';
 import { CourseMarks } from './CourseMarks';
-import { EdgeHandle, GRIP, type EdgeActions } from './EdgeHandle';
-import { EdgeWords } from './EdgeWords';
+import { actionsOn, Latest, type ActedOn } from './actions';
+import { Edges, GAP } from './Edges';
 import { GapShape } from './GapShape';
-import { SectionShape, type SectionActions } from './SectionShape';
-import { snapLength, snapStart } from './snap';
+import { SectionShape } from './SectionShape';
 import { SourceColumn, type ShownSource } from './SourceColumn';
 import { ScaleMarks } from './ScaleMarks';
 import styles from './columns.module.css';
 
-interface Props {
-  /** How much of each volume is in use, now and as planned. */
-  readonly usedOf: UsedOf;
+interface Props extends ActedOn {
   readonly now: Layout;
-  readonly planned: Layout;
-  readonly bounds: Bounds;
   readonly selected?: VolumeId;
   readonly note?: string;
   /** What the two columns are called; Now and Planned where nothing is said. */
@@ -62,19 +33,11 @@ interface Props {
   readonly also?: readonly VolumeId[];
   /** Bytes that the plan carries, as far as that is known while an edge is dragged. */
   readonly carries?: number | undefined;
-  /** Takes a volume in hand, alone or together with those that are. */
-  readonly onSelect?: (id: VolumeId, together: boolean) => void;
   readonly onCreate?: (gap: Gap) => void;
-  readonly onResize?: (id: VolumeId, length: number, gesture?: string) => void;
-  readonly onStart?: (id: VolumeId, start: number, gesture?: string) => void;
-  readonly onMove?: (id: VolumeId, start: number, gesture?: string) => void;
-  /** Puts a volume past its neighbour. */
-  readonly onPass?: (id: VolumeId, neighbours: 1 | -1) => void;
 }
 
 const TOP = 34;
 const BOTTOM = 16;
-const GAP = 3;
 const LEAST = 22;
 const SCALE = 76;
 const MARKS = 122;
@@ -84,8 +47,6 @@ const SLIM_PITCH = 170;
 const HEADINGS = ['Now', 'Planned'] as const;
 const NO_SOURCES: readonly ShownSource[] = [];
 const NOTHING_MOVES: readonly Moving[] = [];
-/** Lower sections show their grip only when they are pointed at. */
-const QUIET_BELOW = 40;
 
 /** The two columns, Now and Planned, joined by bands. Edits are made on the planned one. */
 export function Columns(props: Props) {
@@ -214,176 +175,6 @@ export function Columns(props: Props) {
         ) : null}
       </svg>
     </div>
-  );
-}
-
-interface Drawn {
-  readonly props: Props;
-  readonly right: Column;
-}
-
-/** What was drawn last, for what happens between two drawings. */
-class Latest {
-  #drawn: Drawn | undefined;
-
-  get(): Drawn {
-    return this.#drawn!;
-  }
-
-  set(drawn: Drawn): void {
-    this.#drawn = drawn;
-  }
-}
-
-/** What sections and edges can do, as one object that stays the same while what is drawn changes. */
-function actionsOn(latest: Latest, dragging: (id: VolumeId | undefined) => void): SectionActions & EdgeActions {
-  const now = (): Drawn => latest.get();
-  const atFrame = oncePerFrame();
-  const place = (id: VolumeId, wanted: number, gesture?: string): void => {
-    const { planned, onMove } = now().props;
-    const at = Math.max(0, wanted);
-    if (at !== volumeOf(planned, id).start) onMove?.(id, at, gesture);
-  };
-  const setEdge = (id: VolumeId, edge: 'start' | 'end', bytes: number, gesture?: string): void => {
-    const { onResize, onStart } = now().props;
-    if (edge === 'end') onResize?.(id, Math.max(0, bytes), gesture);
-    else onStart?.(id, Math.max(0, bytes), gesture);
-  };
-  return {
-    select: (id, together) => now().props.onSelect?.(id, together),
-    drag: (id, from, pixels, gesture) =>
-      atFrame(() => {
-        const { bytesPerPixel } = now().right;
-        const step = snapStep(bytesPerPixel);
-        place(id, Math.round((from + pixels * bytesPerPixel) / step) * step, gesture);
-      }),
-    nudge: (id, steps) =>
-      place(id, volumeOf(now().props.planned, id).start + steps * snapStep(now().right.bytesPerPixel)),
-    pass: (id, neighbours) => now().props.onPass?.(id, neighbours),
-    grab: (value, gesture) => ({ value, gesture, bytesPerPixel: now().right.bytesPerPixel }),
-    dragEdge: (id, edge, { value, bytesPerPixel, gesture }, pixels, freely) =>
-      atFrame(() => {
-        const { planned, bounds, usedOf } = now().props;
-        const volume = volumeOf(planned, id);
-        const wanted = value + pixels * bytesPerPixel;
-        if (freely) return setEdge(id, edge, Math.round(wanted / MIB) * MIB, gesture);
-        const range = edge === 'end' ? endRange(planned, bounds, volume) : startRange(planned, bounds, volume);
-        const at = { bytesPerPixel, ...range, used: usedOf(volume) };
-        setEdge(id, edge, edge === 'end' ? snapLength(wanted, volume, at) : snapStart(wanted, at), gesture);
-      }),
-    nudgeEdge: (id, edge, steps) => {
-      const { start, length } = volumeOf(now().props.planned, id);
-      setEdge(id, edge, (edge === 'end' ? length : start) + steps * snapStep(now().right.bytesPerPixel));
-    },
-    setEdge,
-    dragging,
-  };
-}
-
-/** Lets the last of what comes between two frames happen. */
-function oncePerFrame(): (act: () => void) => void {
-  let waiting: (() => void) | undefined;
-  return (act) => {
-    const first = waiting === undefined;
-    waiting = act;
-    if (!first) return;
-    requestAnimationFrame(() => {
-      const last = waiting;
-      waiting = undefined;
-      last?.();
-    });
-  };
-}
-
-interface EdgesProps {
-  readonly column: Column;
-  readonly planned: Layout;
-  readonly bounds: Bounds;
-  readonly x: number;
-  readonly width: number;
-  readonly selected: VolumeId | undefined;
-  readonly dragged: VolumeId | undefined;
-  readonly carries: number | undefined;
-  readonly actions: EdgeActions;
-}
-
-/** The draggable ends, the floor of the volume in hand, and the offset of its end. */
-function Edges({ column, planned, bounds, x, width, selected, dragged, carries, actions }: EdgesProps) {
-  const size = useSizes();
-  const shown = dragged ?? selected;
-  const beside = x + width + GRIP + 8;
-  return (
-    <>
-      {column.sections.map((section) => {
-        const { volume } = section;
-        if (!volume || !isResizable(volume, bounds)) return null;
-        const inHand = shown === volume.id;
-        const { least, most } = inHand ? endRange(planned, bounds, volume) : roughEndRange(planned, bounds, volume);
-        if (least >= most) return null;
-        const y = section.y + section.height + GAP / 2;
-        const quiet = !inHand && section.height < QUIET_BELOW;
-        const floorY = inHand && least > 0 ? yInSection(section, section.start + least) : undefined;
-        return (
-          <g key={volume.id}>
-            {floorY !== undefined && volume.origin.kind === 'kept' ? (
-              <g aria-hidden>
-                <line
-                  x1={x - 14}
-                  x2={beside - 4}
-                  y1={floorY}
-                  y2={floorY}
-                  stroke="var(--danger)"
-                  strokeWidth={1.5}
-                  strokeDasharray="3 3"
-                />
-                <text x={beside} y={floorY - 3} className={styles.floor}>
-                  floor
-                </text>
-                <text x={beside} y={floorY + 11} className={styles.floor}>
-                  {size(least)}
-                </text>
-              </g>
-            ) : null}
-            {inHand && (floorY === undefined || Math.abs(floorY - y) > 24) ? (
-              <text x={beside} y={y + 4} className={styles.mark}>
-                {size(endOf(volume))}
-              </text>
-            ) : null}
-            <EdgeHandle
-              x={x}
-              width={width}
-              y={y}
-              value={volume.length}
-              least={least}
-              most={most}
-              label={`End of ${nameOf(volume)}`}
-              words={size(volume.length)}
-              id={volume.id}
-              quiet={quiet}
-              actions={actions}
-            />
-            {dragged === volume.id ? (
-              <EdgeWords planned={planned} volume={volume} x={x - GRIP - 8} y={y} carries={carries} />
-            ) : null}
-            {inHand && planned.table !== 'none' ? (
-              <EdgeHandle
-                x={x}
-                width={width}
-                y={section.y - GAP / 2}
-                value={volume.start}
-                {...startRange(planned, bounds, volume)}
-                edge="start"
-                label={`Start of ${nameOf(volume)}`}
-                words={size(volume.start)}
-                id={volume.id}
-                quiet={false}
-                actions={actions}
-              />
-            ) : null}
-          </g>
-        );
-      })}
-    </>
   );
 }
 
