@@ -1,4 +1,5 @@
-export { addPractice, cancelOpening, dismissChoice, openBench, openFile, removeDisk, reopen } from './disks';
+export { addPractice, cancelOpening, dismissChoice, openFile, removeDisk, reopen } from './disks';
+export { openBench } from './opening';
 export { checkAgain, dropScan, dropSpeed, findMends, findVolumes, measureDisk, pauseTask, scanDisk } from './health';
 export { agoWords, whenWords } from './dates';
 export type { JobState } from './job';

@@ -2,18 +2,8 @@ export { changesBetween } from './changes';
 export type { ChangedVolume } from './changes';
 export { copyVolume, laidCopy, setIdentity } from './copy-edits';
 export type { CopySource, CopyWish } from './copy-edits';
-export {
-  createVolume,
-  formatVolume,
-  resizeEnd,
-  resizeStart,
-  setActive,
-  setChosen,
-  setLabel,
-  setLetter,
-  setRole,
-  splitVolume,
-} from './edits';
+export { createVolume, resizeEnd, resizeStart, splitVolume } from './edits';
+export { formatVolume, setActive, setChosen, setLabel, setLetter, setRole } from './field-edits';
 export { settle } from './placement';
 export {
   convertTable,

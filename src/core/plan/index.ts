@@ -1,5 +1,6 @@
 export { tableFor } from './table-entries';
-export { derivePlan, deriveRestore } from './derive';
+export { derivePlan } from './derive';
+export { deriveRestore } from './derive-restore';
 export type { PlanOptions } from './derive';
 export type { PlannedTransfer } from './transfers';
 export { secondsFor, speedOf } from './medium';

@@ -5,7 +5,7 @@ import type { ChangeInput } from './change';
 import type { IndexedName } from './index-tree';
 import { ntfsNameFault } from './kinds';
 import { readRecords } from './mft';
-import { DOS_SPACE, lettersIn, parentIn, SPACE_AT } from './new-attributes';
+import { DOS_SPACE, lettersIn, parentIn, SPACE_AT, WIN32 } from './new-attributes';
 import { FLAG, parseAttributes, RECORD, recordOf, sequenceOf, TYPE, undoFixup, utf16 } from './record';
 
 const ROOT = 5;
@@ -146,4 +146,11 @@ export class FolderNames {
 function cut(path: string): [folder: string, name: string] {
   const at = path.lastIndexOf('/');
   return at < 0 ? ['', path] : [path.slice(0, at), path.slice(at + 1)];
+}
+
+/** The 8.3 name of a file that has one beside its long one. */
+export function shortNameOf(entry: IndexedName, { names }: OpenFolder): IndexedName[] {
+  if (entry.key[SPACE_AT] !== WIN32) return [];
+  const number = recordOf(entry.reference);
+  return [...names.values()].filter((n) => n.dos && recordOf(n.reference) === number).slice(0, 1);
 }

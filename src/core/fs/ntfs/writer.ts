@@ -12,8 +12,8 @@ import { referenceTo, type NewAttribute } from './build-record';
 import type { ChangeInput } from './change';
 import { ClusterAllocator } from './cluster-allocator';
 import type { FileRecords } from './file-records';
-import { FolderNames, type OpenFolder } from './folder-names';
-import { buildIndex, type BuiltIndex, type IndexedName } from './index-tree';
+import { FolderNames, shortNameOf } from './folder-names';
+import { buildIndex, type BuiltIndex } from './index-tree';
 import { MftEdit } from './mft-edit';
 import {
   ARCHIVE,
@@ -23,11 +23,9 @@ import {
   parentIn,
   reparseOf,
   securityIdIn,
-  SPACE_AT,
   standardFor,
   standardFrom,
   tagOf,
-  WIN32,
 } from './new-attributes';
 import { ATTRIBUTE_FLAG, FLAG, recordOf, TYPE, utf16 } from './record';
 import { appendRun, clustersOf, HOLE, type DataRun } from './runlist';
@@ -297,11 +295,4 @@ const isSparse = ({ attributes }: NewFileFacts): boolean => attributes?.includes
 
 async function* inOrder(runs: readonly ContentRun[]): AsyncGenerator<ContentRun> {
   yield* runs;
-}
-
-/** The 8.3 name of a file that has one beside its long one. */
-function shortNameOf(entry: IndexedName, { names }: OpenFolder): IndexedName[] {
-  if (entry.key[SPACE_AT] !== WIN32) return [];
-  const number = recordOf(entry.reference);
-  return [...names.values()].filter((n) => n.dos && recordOf(n.reference) === number).slice(0, 1);
 }

@@ -1,0 +1,207 @@
+/** Opening the bench: what was stored of it, the demo disks, and each disk with its job and its run. */
+import { isCoreError } from '@/core/errors';
+import type { Survey } from '@/core/inspect';
+import type { Layout } from '@/core/layout';
+import { parseRecipe, type Recipe } from '@/core/practice';
+import { engine, onEngineDeath, watchEngine, type StoredDisk } from '@/engine';
+import { findMends, findVolumes, loadHealth } from './health';
+import { afterRun, beginJob, fitsDisk, parseJob, reachedPlan, type JobState } from './job';
+import { putJob, storeJobs } from './jobs';
+import { db, keep, messageOf } from './keeping';
+import { loadPace, putRun, viewOf } from './runs';
+import { diskOf, get, isGoing, putDisk, set, unfinished } from './store';
+import { keptView } from './view';
+
+/** Longer than any browser takes to open its storage. */
+const STORAGE_WITHIN_MS = 6000;
+
+/** Opens the bench: what was stored, and the demo disks where the server has them. */
+export async function openBench(): Promise<void> {
+  try {
+    await within(STORAGE_WITHIN_MS, openStorage());
+  } catch (error) {
+    return set({ fatal: storageWords(error) });
+  }
+  await holdBench();
+  const view = await keptView();
+  await loadPace();
+  const known = await db.disks.orderBy('order').toArray();
+  const recipes = await demoRecipes();
+  const added = recipes
+    .filter((recipe) => !known.some((d) => d.id === recipe.id))
+    .map((recipe, i): StoredDisk => ({
+      id: recipe.id,
+      name: recipe.name,
+      order: known.length + i,
+      source: { kind: 'practice', recipe },
+    }));
+  if (added.length > 0) void keep(() => db.disks.bulkPut(added));
+  set({ disks: [...known, ...added].map((stored) => ({ stored, status: 'opening' })), ...view });
+  const { currentId, disks } = get();
+  const inHandFirst = [...disks].sort((a, b) => Number(b.stored.id === currentId) - Number(a.stored.id === currentId));
+  if (typeof window !== 'undefined') window.addEventListener('pagehide', storeJobs);
+  onEngineDeath(() => void afterEngineDeath());
+  watchEngine((silent) => set({ silent }));
+  // Those that are known show at once; the one worker builds them behind whatever else is asked of it.
+  await Promise.all(inHandFirst.map((disk) => openStored(disk.stored)));
+  set({ ready: true });
+}
+
+async function openStorage(): Promise<void> {
+  if (typeof indexedDB === 'undefined') throw new Error('there is none');
+  if (!db.isOpen()) await db.open();
+}
+
+function within<T>(ms: number, work: Promise<T>): Promise<T> {
+  return new Promise((resolve, reject) => {
+    const timer = setTimeout(() => reject(new Error('it does not answer')), ms);
+    work.then(resolve, reject).finally(() => clearTimeout(timer));
+  });
+}
+
+const storageWords = (error: unknown): string =>
+  `This browser keeps nothing for this page (${messageOf(error)}), so no run could be made safe. Allow storage for it, close private windows or other tabs of it, or use another browser, and load it again.`;
+
+/** One tab holds the bench; others show it and take over when it is let go. */
+async function holdBench(): Promise<void> {
+  if (await engine('hold')) return set({ readOnly: false });
+  set({ readOnly: true });
+  void engine('whenFree').then(
+    () => location.reload(),
+    () => undefined,
+  );
+}
+
+async function demoRecipes(): Promise<Recipe[]> {
+  try {
+    const response = await fetch('/api/demo');
+    return response.ok ? ((await response.json()) as unknown[]).map(parseRecipe) : [];
+  } catch {
+    return [];
+  }
+}
+
+const sameJson = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
+
+/** What was found on demo disks when the application was built, by the same code. */
+let looked: Promise<readonly { recipe: unknown; survey: Survey }[]> | undefined;
+
+/** What is known of a practice disk before it is built here, while nothing was run on it. */
+async function lookedAt(id: string, recipe: Recipe): Promise<Survey | undefined> {
+  const counts = [db.overlayEdits, db.overlayPages, db.journal].map((t) => t.where('diskId').equals(id).count());
+  if ((await Promise.all(counts)).some((count) => count > 0)) return undefined;
+  looked ??= fetch('/api/demo/looked')
+    .then((response) => (response.ok ? response.json() : []))
+    .catch(() => []);
+  return (await looked).find((one) => sameJson(one.recipe, recipe))?.survey;
+}
+
+async function openStored(stored: StoredDisk): Promise<void> {
+  const { id, source } = stored;
+  try {
+    if (source.kind === 'practice') {
+      // A recipe may have been kept before it had all of its fields.
+      const recipe = parseRecipe(source.recipe);
+      const known = await lookedAt(id, recipe);
+      if (known) await opened(id, known, recipe, false);
+      const found = await engine('openPractice', id, { ...recipe, name: stored.name });
+      // What was found before stands unless the disk turns out to be another.
+      if (!known || !sameJson(known, found)) await opened(id, found, recipe);
+      return;
+    }
+    const { handle, fingerprint: expected, inside } = source;
+    if (!handle || (await permission(handle, false)) !== 'granted') return putDisk(id, { status: 'wanted' });
+    const { survey } = await engine('openImage', id, await handle.getFile(), {
+      expected,
+      ...(inside ? { inside } : {}),
+    });
+    if (stored.name !== expected.name) await engine('rename', id, stored.name);
+    await opened(id, survey);
+  } catch (error) {
+    putDisk(
+      id,
+      isWanted(error) ? { status: 'wanted', error: wantedWords(error) } : { status: 'failed', error: messageOf(error) },
+    );
+  }
+}
+
+/** Whether an image has to be picked anew: its file is another, was moved, or can't be read any more. */
+export const isWanted = (error: unknown): boolean =>
+  isCoreError(error, 'image.changed') || ['NotFoundError', 'NotReadableError'].includes((error as Error).name);
+
+/** What to say of one whose file can't be had. */
+export const wantedWords = (error: unknown): string =>
+  isCoreError(error) ? error.message : 'The image file is not where it was. Pick it again.';
+
+type Permissioned = FileSystemFileHandle & {
+  queryPermission?(o: { mode: 'read' }): Promise<PermissionState>;
+  requestPermission?(o: { mode: 'read' }): Promise<PermissionState>;
+};
+
+export function permission(handle: Permissioned, ask: boolean): Promise<PermissionState> {
+  const act = ask ? handle.requestPermission : handle.queryPermission;
+  return act ? act.call(handle, { mode: 'read' }) : Promise.resolve('granted');
+}
+
+/** @param mayRun whether a run may be under way; the engine is asked then, and may be busy */
+export async function opened(id: string, survey: Survey, recipe?: Recipe, mayRun = true): Promise<void> {
+  const row = await db.jobs.get(id);
+  const stored = parseJob(row?.state);
+  let stuck: string | undefined;
+  const status = mayRun
+    ? await engine('runStatus', id).catch((error: unknown) => void (stuck = stuckWords(error)))
+    : undefined;
+  const job = jobFor(survey, stored, status ?? undefined, recipe);
+  // All at once: whoever goes to the disk then sees its run, where there is one.
+  set(({ jobs, runs }) => ({
+    jobs: { ...jobs, [id]: job },
+    ...(status ? { runs: { ...runs, [id]: viewOf(status, id) } } : {}),
+  }));
+  putDisk(id, { status: 'open', survey, error: undefined, stuck });
+  void loadHealth(id, survey.size);
+  if (!unfinished(get().runs[id])) void lookFurther(id, job.history.present, survey);
+  if (job !== stored && stored && status?.certificate) putJob(id, job);
+  if (row && !stored && !get().readOnly)
+    set({
+      problem: `What was planned on ${diskOf(id)?.stored.name ?? 'a disk'} can’t be read any more and was begun anew.`,
+    });
+}
+
+/** What a plan needs that is found only by looking for it: volumes that no table names, and what can be mended. */
+async function lookFurther(id: string, planned: Layout, { volumes }: Survey): Promise<void> {
+  const lost = planned.volumes.some(({ origin }) => {
+    return origin.kind === 'kept' && !volumes.some((v) => v.number === origin.number);
+  });
+  if (lost) await findVolumes(id);
+  if (planned.mend) await findMends(id);
+}
+
+/** Why a journal can't be gone on with; what it is of can be put back. */
+function stuckWords(error: unknown): string {
+  if (!isCoreError(error) || !error.code.startsWith('journal.')) throw error;
+  return error.message;
+}
+
+function jobFor(
+  survey: Survey,
+  stored: JobState | undefined,
+  status: Awaited<ReturnType<typeof engine<'runStatus'>>>,
+  recipe: Recipe | undefined,
+): JobState {
+  if (!stored) return beginJob(survey, recipe);
+  if (fitsDisk(stored, survey)) return stored;
+  // Between the steps of a run the disk fits neither layout; the job is kept for when the run is over.
+  if (status && !status.certificate) return stored;
+  // The run came to its end while nobody looked.
+  if (status?.certificate && reachedPlan(stored, survey)) return afterRun(stored, survey);
+  return beginJob(survey, recipe);
+}
+
+async function afterEngineDeath(): Promise<void> {
+  for (const [id, run] of Object.entries(get().runs))
+    if (isGoing(run))
+      putRun(id, { state: 'failed', error: 'The engine stopped unexpectedly. The run goes on where it was.' });
+  set({ silent: false, opening: undefined });
+  await holdBench();
+  await Promise.all(get().disks.map((disk) => openStored(disk.stored)));
+}
