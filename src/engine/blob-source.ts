@@ -16,3 +16,17 @@ export class BlobSource implements ByteSource {
     into.set(new Uint8Array(await this.file.slice(offset, offset + into.length).arrayBuffer()));
   }
 }
+
+/** The same of a file in which nothing but some stretches was written. */
+export class SparseBlobSource extends BlobSource {
+  constructor(
+    file: File,
+    private readonly written: readonly { readonly start: number; readonly end: number }[],
+  ) {
+    super(file);
+  }
+
+  occupied(): Iterable<{ start: number; end: number }> {
+    return this.written;
+  }
+}

@@ -3,6 +3,7 @@ import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { FileEntry, Volume } from '@/core/fs';
 import {
+  assertSavedAs,
   exportGzip,
   exportOccupied,
   exportQcow2,
@@ -11,10 +12,11 @@ import {
   exportVhdx,
   exportZip,
   fingerprintImage,
+  ImageDevice,
   sameContent,
   type ImageStamp,
 } from '@/core/image';
-import { BlobSource } from './blob-source';
+import { BlobSource, SparseBlobSource } from './blob-source';
 import type { OpenDisk, OpenDisks } from './open-disks';
 import type { ExportListener, ImageFormat } from './protocol';
 import { isQuota } from './stores';
@@ -47,8 +49,9 @@ export async function* readFile(volume: Volume, window: BlockDevice, entry: File
 }
 
 /**
- * Writes a disk raw into a file, empty stretches skipped. The file is replaced only when all of it is written.
- * @throws CoreError `file.same` when it is a file that an open image is in, `storage.full`
+ * Writes a disk raw into a file, empty stretches skipped, and reads it back. The file is replaced only when all of it is
+ * written.
+ * @throws CoreError `file.same` when it is a file that an open image is in, `file.full`, `image.not-as-saved`
  */
 export async function exportTo(
   disks: OpenDisks,
@@ -66,7 +69,7 @@ export async function exportTo(
     for await (const { offset, bytes } of exportOccupied(device)) {
       await writable.write({ type: 'write', position: offset, data: bytes as Uint8Array<ArrayBuffer> });
       done += bytes.length;
-      progress(done, total);
+      progress(done, 2 * total);
     }
     await writable.close();
   } catch (error) {
@@ -74,6 +77,8 @@ export async function exportTo(
     if (isQuota(error)) throw new CoreError('file.full', { name: handle.name, wanted: total }, error);
     throw error;
   }
+  const saved = new ImageDevice(new SparseBlobSource(await handle.getFile(), ranges), device.sectorSize);
+  await assertSavedAs(device, saved, handle.name, (bytes) => progress(total + bytes, 2 * total));
 }
 
 /** A picker may give the very file that an image is read from, and what is read by reference must not be written over. */

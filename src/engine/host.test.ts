@@ -249,25 +249,43 @@ describe('an image on its way out', () => {
     const file = new File([bytes], 'mine.img', { lastModified: 5 });
     await host.openImage(`${id}-image`, file);
     let written = 0;
-    const handle = (of: File): FileSystemFileHandle =>
-      ({
+    /** @param spoils has a byte of what is written arrive as another */
+    const handle = (of: File, spoils = false): FileSystemFileHandle => {
+      let now = of;
+      let buffer = new Uint8Array();
+      return {
         name: of.name,
-        getFile: async () => of,
+        getFile: async () => now,
         createWritable: async () => ({
-          truncate: async () => undefined,
-          write: async () => void (written += 1),
-          close: async () => undefined,
+          truncate: async (size: number) => void (buffer = new Uint8Array(size)),
+          write: async ({ position, data }: { position: number; data: Uint8Array }) => {
+            written += 1;
+            buffer.set(data, position);
+          },
+          close: async () => {
+            if (spoils) buffer[70_000] = buffer[70_000]! ^ 4;
+            now = new File([buffer], of.name);
+          },
           abort: async () => undefined,
         }),
-      }) as unknown as FileSystemFileHandle;
+      } as unknown as FileSystemFileHandle;
+    };
     const renamed = new File([bytes], 'other name.img', { lastModified: 9 });
     for (const target of [file, renamed])
       await expect(host.exportTo(`${id}-image`, handle(target), () => undefined)).rejects.toMatchObject({
         code: 'file.same',
       });
     expect(written).toBe(0);
-    await host.exportTo(`${id}-image`, handle(new File(['something else'], 'new.img')), () => undefined);
+    const other = (spoils = false) => handle(new File(['something else'], 'new.img'), spoils);
+    const told: number[] = [];
+    const fresh = other();
+    await host.exportTo(`${id}-image`, fresh, (done, total) => told.push(done / total));
     expect(written).toBeGreaterThan(0);
+    expect(told.at(-1)).toBe(1);
+    expect(Buffer.compare(new Uint8Array(await (await fresh.getFile()).arrayBuffer()), bytes)).toBe(0);
+    await expect(host.exportTo(`${id}-image`, other(true), () => undefined)).rejects.toMatchObject({
+      code: 'image.not-as-saved',
+    });
   });
 });
 

@@ -1,18 +1,21 @@
 /** Writing a disk into a file: raw with stretches of zeros left out, or packed where the file's name says so. */
 import type { BlockDevice } from '@/core/device';
 import {
+  assertSavedAs,
   exportGzip,
   exportOccupied,
   exportQcow2,
   exportVhd,
   exportVhdx,
   exportZip,
+  ImageDevice,
   type ImageStamp,
 } from '@/core/image';
+import { openImageDevice } from '@/core/session';
 import { randomBytes } from 'node:crypto';
 import { basename } from 'node:path';
 import type { OpenFile } from './files';
-import { writeWhole } from './whole';
+import { readWhole, writeWhole } from './whole';
 
 const HOLE = 64 * 1024;
 const ZEROS = Buffer.alloc(HOLE);
@@ -42,15 +45,38 @@ export async function writeRaw(disk: BlockDevice, target: OpenFile): Promise<voi
     await writeNonZero(target, Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length), offset);
 }
 
-/** Writes a disk into a new file, as the name it will have says. */
+/**
+ * Writes a disk into a new file, as the name it will have says, and reads it back, but for what is only unpacked whole.
+ * @throws CoreError `image.not-as-saved`, `file.*`
+ */
 export async function writeImage(disk: BlockDevice, target: OpenFile, name: string): Promise<void> {
   const packing = packingOf(name);
-  if (!packing) return writeRaw(disk, target);
+  if (packing) await writePacked(packing(disk, name), target);
+  else await writeRaw(disk, target);
+  if (!packing || SEEKABLE.test(name)) await assertSavedAs(disk, await reopened(disk, target, name), basename(name));
+}
+
+async function writePacked(packed: AsyncIterable<Uint8Array>, target: OpenFile): Promise<void> {
   let offset = 0;
-  for await (const bytes of packing(disk, name)) {
+  for await (const bytes of packed) {
     await writeWhole(target, offset, bytes);
     offset += bytes.length;
   }
+}
+
+/** Forms that are read at any place. */
+const SEEKABLE = /\.(qcow2|vhdx?)$/i;
+
+async function reopened(disk: BlockDevice, target: OpenFile, name: string): Promise<ImageDevice> {
+  const { size } = await target.facts();
+  const read = async (offset: number, into: Uint8Array): Promise<void> => {
+    if ((await readWhole(target, offset, into)) < into.length) throw new RangeError('the file ends before');
+  };
+  const { sectorSize } = disk;
+  const source = { name, size, read };
+  if (packingOf(name)) return (await openImageDevice(source, { sectorSize })).device;
+  // What was left out of a new file is zeros.
+  return new ImageDevice({ ...source, occupied: () => disk.occupied() }, sectorSize);
 }
 
 async function writeNonZero(target: OpenFile, bytes: Buffer, offset: number): Promise<void> {

@@ -21,6 +21,7 @@ export interface ErrorFacts {
   'image.too-large': { name: string; most: number };
   'image.truncated': { name: string; expected: number; actual: number };
   'image.changed': { name: string };
+  'image.not-as-saved': { name: string; offset: number };
   'image.cancelled': { name: string };
   'table.damaged': { reason: string; sector: number };
   'table.full': { entries: number };
@@ -96,6 +97,8 @@ const SENTENCES: Sentences = {
   'image.truncated': (f) =>
     `${f.name} is cut short: its table describes ${f.expected} bytes and the file has ${f.actual}.`,
   'image.cancelled': (f) => `The opening of ${f.name} was called off.`,
+  'image.not-as-saved': (f) =>
+    `${f.name} was read back, and is not what was to be saved, from byte ${f.offset} on. Save it again, on another disk.`,
   'image.changed': (f) => `${f.name} is not the file this job was begun with: its size, date or content differs.`,
   'table.damaged': (f) => `The partition table is damaged: ${f.reason} (sector ${f.sector}).`,
   'table.full': (f) => `The table holds ${f.entries} volumes and has no room for another.`,

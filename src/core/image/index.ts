@@ -11,3 +11,4 @@ export { exportVhd } from './vhd';
 export type { ImageStamp } from './vhd';
 export { exportVhdx } from './vhdx';
 export { exportZip } from './zip';
+export { assertSavedAs } from './read-back';

@@ -76,6 +76,7 @@ export function WhatNow({ current, run, certificate }: Props) {
             </Dropdown>
           </Space.Compact>
           {saved !== undefined ? <Progress percent={Math.round(saved * 100)} aria-label="Export" /> : null}
+          {saved === 1 ? <p className={styles.sub}>Saved, read back, and the same.</p> : null}
           {fault ? <Alert type="error" showIcon title={fault} /> : null}
           <RunPapers current={current} certificate={certificate} />
         </li>

@@ -1,0 +1,40 @@
+/** Reading back what was saved, and comparing it with what it was to be. */
+import { sameBytes } from '@/core/bytes';
+import type { BlockDevice } from '@/core/device';
+import { CoreError } from '@/core/errors';
+
+const CHUNK_BYTES = 4 * 1024 * 1024;
+
+/**
+ * Compares an image with the disk that was saved in it: its size, and every stretch that either says may hold anything.
+ * @param saved the image, opened as it was saved
+ * @param name what the image is called
+ * @param progress told of the bytes compared so far
+ * @throws CoreError `image.not-as-saved`, `device.read-failed`
+ */
+export async function assertSavedAs(
+  disk: BlockDevice,
+  saved: BlockDevice,
+  name: string,
+  progress: (bytes: number) => void = () => undefined,
+): Promise<void> {
+  if (saved.size < disk.size) throw new CoreError('image.not-as-saved', { name, offset: saved.size });
+  let done = 0;
+  const compare = async (start: number, end: number): Promise<void> => {
+    for (let at = start; at < end; at += CHUNK_BYTES) {
+      const length = Math.min(CHUNK_BYTES, end - at);
+      const [own, back] = [await disk.bytes(at, length), await saved.bytes(at, length)];
+      if (!sameBytes(own, back)) throw new CoreError('image.not-as-saved', { name, offset: at });
+      done += length;
+      progress(done);
+    }
+  };
+  // What the image holds beside what the disk does must be zeros there too.
+  let at = 0;
+  for (const { start, end } of disk.occupied()) {
+    for (const more of saved.occupied(at, start)) await compare(more.start, more.end);
+    await compare(start, end);
+    at = end;
+  }
+  for (const more of saved.occupied(at, disk.size)) await compare(more.start, more.end);
+}
