@@ -54,7 +54,7 @@ const serwist = new Serwist({
     },
     {
       matcher: ({ url, sameOrigin }: { url: URL; sameOrigin: boolean }) =>
-        sameOrigin && url.pathname.startsWith('/_next/static/'),
+        sameOrigin && (url.pathname.startsWith('/_next/static/') || url.pathname.startsWith('/guide/')),
       handler: new CacheFirst({ cacheName: PAGES }),
     },
   ],

@@ -1,4 +1,5 @@
 import { Collapse, Modal, Tabs } from 'antd';
+import { useState } from 'react';
 import { KEYS, SIZES, TASKS } from '../guide';
 import styles from './workbench.module.css';
 
@@ -36,7 +37,7 @@ function Guide() {
         accordion
         size="small"
         defaultActiveKey={TASKS[0]!.title}
-        items={TASKS.map(({ title, when, moves, note }) => ({
+        items={TASKS.map(({ title, when, moves, note, picture }) => ({
           key: title,
           label: title,
           children: (
@@ -48,11 +49,30 @@ function Guide() {
                 ))}
               </ol>
               {note ? <p className={styles.helpNote}>{note}</p> : null}
+              {picture ? <Picture name={picture} title={title} /> : null}
             </>
           ),
         }))}
       />
     </div>
+  );
+}
+
+/** The view that a task is about. Where its server is away, and it was not seen before, there is none. */
+function Picture({ name, title }: { readonly name: string; readonly title: string }) {
+  const [gone, setGone] = useState(false);
+  if (gone) return null;
+  return (
+    // eslint-disable-next-line @next/next/no-img-element -- of the application itself, shown as it is
+    <img
+      className={styles.picture}
+      src={`/guide/${name}.png`}
+      alt={`The view for: ${title}`}
+      width={1280}
+      height={800}
+      loading="lazy"
+      onError={() => setGone(true)}
+    />
   );
 }
 
