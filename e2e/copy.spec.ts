@@ -17,6 +17,22 @@ test('a card is copied to a bigger disk and widened in four interactions, and pr
   await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
 });
 
+test('a disk is dragged from the shelf onto the planned column, and what is copied of it is asked', async ({
+  page,
+}) => {
+  await openBench(page);
+  await divide(page, 'Spare SSD');
+  const shelf = page.getByRole('complementary', { name: 'On the bench' });
+  const disk = shelf.getByRole('button', { name: /Glasshouse card/ });
+  await expect(disk).toHaveAttribute('draggable', 'true');
+  await disk.dragTo(page.getByRole('group', { name: 'The disk now and planned' }));
+  const chosen = page.getByRole('radiogroup', { name: 'From which disk' }).getByRole('radio', { checked: true });
+  await expect(chosen).toContainText('Glasshouse card');
+  await page.keyboard.press('Escape');
+  await expect(chosen).toBeHidden();
+  await expect(page.getByText('Nothing to do yet')).toBeVisible();
+});
+
 test('a volume is brought beside others, its identity chosen, and taken back by undo', async ({ page }) => {
   await openBench(page);
   await divide(page, 'Spare SSD');

@@ -53,7 +53,8 @@ export type Asking =
   | { readonly kind: 'goals' }
   | { readonly kind: 'split' }
   | { readonly kind: 'advice' }
-  | { readonly kind: 'copy' }
+  /** Of a disk, where one was brought. */
+  | { readonly kind: 'copy'; readonly from?: string }
   | { readonly kind: 'folders' }
   | { readonly kind: 'take' }
   | { readonly kind: 'merge' }

@@ -27,7 +27,7 @@ interface Props {
 type What = 'volume' | 'disk';
 
 /** Brings a volume of any disk of the bench into unallocated space, or all of another disk onto this one. */
-export function CopyDialog(props: Props) {
+export function CopyDialog(props: Props & { readonly from?: string | undefined }) {
   const name = props.current.disk.stored.name;
   return (
     <Modal open onCancel={() => ask()} footer={null} title={`Copy to ${name}`} width={760} destroyOnHidden>
@@ -36,10 +36,10 @@ export function CopyDialog(props: Props) {
   );
 }
 
-function CopyForm({ current, planned, bounds }: Props) {
+function CopyForm({ current, planned, bounds, from }: Props & { readonly from?: string | undefined }) {
   const disks = useCopyDisks(current.id);
   const [what, setWhat] = useState<What>('volume');
-  const [diskId, setDiskId] = useState<string>();
+  const [diskId, setDiskId] = useState(from);
   const offered = what === 'disk' ? disks.filter((d) => !d.own) : disks;
   const disk = offered.find((d) => d.id === diskId) ?? offered[0];
   if (!disk) return <p className={styles.sub}>No disk with a volume on it is open. Open one on the bench first.</p>;

@@ -37,6 +37,7 @@ import { CopyDialog } from '../copy';
 import { GoalPicker } from '../goals';
 import { WaysView } from '../ways';
 import { WipeDialog, WipeList } from '../wipe';
+import { BroughtDisk } from './BroughtDisk';
 import { SeveralInHand } from './SeveralInHand';
 import { SplitDialog } from './SplitDialog';
 import { create, split, Tools } from './Tools';
@@ -150,7 +151,7 @@ export function Divide({ current }: { readonly current: Current }) {
         {asking?.kind === 'ways' && selected ? (
           <WaysView current={current} planned={planned} volume={selected} wish={asking.wish} />
         ) : (
-          <div className={styles.columns} data-walk="columns">
+          <BroughtDisk>
             <Columns
               usedOf={usedOf}
               now={job.now}
@@ -173,7 +174,7 @@ export function Divide({ current }: { readonly current: Current }) {
                     onPass: (v, n) => pass(v, n),
                   })}
             />
-          </div>
+          </BroughtDisk>
         )}
       </div>
       <aside className={styles.side}>
@@ -194,7 +195,9 @@ export function Divide({ current }: { readonly current: Current }) {
       </aside>
       {readOnly ? null : <Walk />}
       {asking?.kind === 'goals' ? <GoalPicker current={current} bounds={bounds} /> : null}
-      {asking?.kind === 'copy' ? <CopyDialog current={current} planned={planned} bounds={bounds} /> : null}
+      {asking?.kind === 'copy' ? (
+        <CopyDialog key={asking.from} current={current} planned={planned} bounds={bounds} from={asking.from} />
+      ) : null}
       {asking?.kind === 'folders' && selected ? (
         <FolderDialog id={id} planned={planned} bounds={bounds} volume={selected} />
       ) : null}

@@ -1,3 +1,4 @@
+export { carryDisk, droppedDisk, hoversDisk } from './carry-disk';
 export { download, downloadBytes, downloadText, savePicker } from './download';
 export { Facts } from './Facts';
 export { fetchWhenIdle } from './fetchWhenIdle';

@@ -15,7 +15,7 @@ import {
 } from '@/state';
 import { memo, useDeferredValue } from 'react';
 import { OpenImage } from '../bench';
-import { MiniColumn } from '../kit';
+import { carryDisk, MiniColumn } from '../kit';
 import styles from './workbench.module.css';
 
 /** The disks on the bench, at the left of every stage. */
@@ -62,7 +62,14 @@ const ShelfPlate = memo(function ShelfPlate({ disk, current, job }: ShelfDiskPro
         : { stage: 'bench' },
     );
   return (
-    <button type="button" className={styles.disk} aria-current={current ? 'true' : undefined} onClick={go}>
+    <button
+      type="button"
+      className={styles.disk}
+      aria-current={current ? 'true' : undefined}
+      draggable={!current && (survey?.volumes.length ?? 0) > 0}
+      onDragStart={(e) => carryDisk(e, stored.id)}
+      onClick={go}
+    >
       {survey && job ? <MiniColumn layout={job.now} survey={survey} width={18} height={54} /> : null}
       <span>
         <strong>{stored.name}</strong>
