@@ -62,7 +62,7 @@ export class WaysBack {
       const other = on === id ? (await disksOfRun(this.db, run)).find((disk) => disk !== id) : undefined;
       if (other === undefined) continue;
       const name = this.#nameOf(other);
-      const reason = `it has files that a run took from ${name}. Take that run back, or take ${name} off the bench first`;
+      const reason = `it has files that a run took from ${name}. Take that run back, drop its way back, or take ${name} off the bench first`;
       throw this.#holds(id, reason);
     }
   }

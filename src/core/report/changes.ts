@@ -1,6 +1,9 @@
 /** What a plan does to each volume, in words. */
+import { usedOf } from '@/core/goal';
 import { volumeNumbered, type Survey } from '@/core/inspect';
-import type { ChangedVolume, Layout } from '@/core/layout';
+import type { ChangedVolume, Layout, TransferWish } from '@/core/layout';
+import { HERE, isHere, type Place } from '@/core/place';
+import { alsoWritten, type Plan } from '@/core/plan';
 import { formatSize, type UnitSystem } from '@/core/size';
 import { titleOf } from './use';
 
@@ -10,8 +13,39 @@ export function isMended({ was }: ChangedVolume, planned: Layout, survey: Survey
   return (volumeNumbered(survey, was.origin.number)?.seen?.mends.length ?? 0) > 0;
 }
 
+/** How much of a planned volume is in use once its plan was carried out, files that come and go counted. Bytes. */
+export function inUseThen(survey: Survey, plan: Pick<Plan, 'steps'>, { was, is }: ChangedVolume): number {
+  const places = [was, is].flatMap((v) => (v ? [v.start] : []));
+  const own = (at: Place): boolean => isHere(at) && places.includes(at.start);
+  let bytes = usedOf(survey, is!);
+  for (const step of plan.steps) {
+    if ((step.kind === 'transfer' || step.kind === 'adopt') && own(step.at)) bytes += step.facts.bytes;
+    if (step.kind === 'clear' && own(step.at)) bytes -= step.bytes;
+  }
+  return Math.min(is!.length, Math.max(0, bytes));
+}
+
+/** What comes to a volume and what goes from it, each in a few words. */
+function transferWordsOf({ was, is }: ChangedVolume, { transfers = [] }: Layout): string[] {
+  const number = was?.origin.kind === 'kept' ? was.origin.number : undefined;
+  const named = ({ folder, fromName }: TransferWish): string => folder || `everything on ${fromName}`;
+  return transfers.flatMap((wish) => {
+    if (is && wish.to === is.id) return [`takes ${named(wish)} in`];
+    const own = wish.from.disk === HERE && wish.from.number === number;
+    return own && wish.then !== 'keep'
+      ? [`gives ${wish.folder || 'everything'} away${wish.then === 'back' ? ' for a time' : ''}`]
+      : [];
+  });
+}
+
 /** What happens to a volume, each thing in a few words. */
-export function changeWords({ was, is, what }: ChangedVolume, mended: boolean, units: UnitSystem = 'binary'): string[] {
+export function changeWords(
+  change: ChangedVolume,
+  planned: Layout,
+  mended: boolean,
+  units: UnitSystem = 'binary',
+): string[] {
+  const { was, is, what } = change;
   const size = (bytes: number): string => formatSize(bytes, units);
   const title = is ? titleOf(is) : '';
   const by = was && is ? { length: is.length - was.length, start: is.start - was.start } : { length: 0, start: 0 };
@@ -30,6 +64,20 @@ export function changeWords({ was, is, what }: ChangedVolume, mended: boolean, u
     placed: () => (is!.logical ? 'becomes logical' : 'becomes primary'),
     marked: () => (is!.flags.length > 0 ? `marked ${is!.flags.join(', ')}` : 'marks taken away'),
   };
-  const happens = [...(mended ? ['mended'] : []), ...what.map((one) => words[one]())];
+  const happens = [
+    ...(mended ? ['mended'] : []),
+    ...what.map((one) => words[one]()),
+    ...transferWordsOf(change, planned),
+  ];
   return happens.length > 0 ? happens : ['stays as it is'];
+}
+
+/** What happens to every other disk of a plan, each told by name. */
+export function disksBeside(plan: Pick<Plan, 'sources' | 'lent' | 'steps'>): [string, string][] {
+  const written = new Set(alsoWritten(plan).map((s) => s.disk));
+  const lenders = [...new Set(plan.lent.map((l) => l.name))];
+  return [
+    ...plan.sources.map(({ disk, name }): [string, string] => [written.has(disk) ? 'Written too' : 'Only read', name]),
+    ...lenders.map((name): [string, string] => ['Lends room', name]),
+  ];
 }

@@ -10,7 +10,7 @@ export {
   wipeLines,
 } from './certificate-paper';
 export type { RanLayouts } from './certificate-paper';
-export { changeWords, isMended } from './changes';
+export { changeWords, disksBeside, inUseThen, isMended } from './changes';
 export { layoutColumn, snapStep, yInSection } from './geometry';
 export type { Column, ColumnBox, Section } from './geometry';
 export { htmlOf } from './html';

@@ -1,11 +1,10 @@
 /** The job sheet: which disk, how it is to become, what is done in which order, and room for names. */
-import { usedOf } from '@/core/goal';
 import type { Survey } from '@/core/inspect';
 import { changesBetween, nameOf, type Layout } from '@/core/layout';
 import { durationWords, lossWords, stepWords, type Plan } from '@/core/plan';
 import { formatBytes, formatSize, spaced } from '@/core/size';
 import { diskMark } from '@/core/table';
-import { changeWords, isMended } from './changes';
+import { changeWords, disksBeside, inUseThen, isMended } from './changes';
 import type { Block, Paper } from './paper';
 import { pictureOf } from './picture';
 import { usedBy } from './use';
@@ -60,6 +59,7 @@ export function jobSheet(facts: SheetFacts): Paper {
     ],
     ['Carries', formatSize(carries)],
     ['Loses', plan.loses.bytes > 0 || plan.loses.files > 0 ? lossWords(plan.loses) : 'nothing'],
+    ...disksBeside(plan),
     ['Machine', plan.restart ? `has to restart: ${plan.restart}` : 'need not restart'],
   ];
   const list = (title: string, items: readonly string[]): Block[] =>
@@ -70,7 +70,7 @@ export function jobSheet(facts: SheetFacts): Paper {
     blocks: [
       { kind: 'facts', items: [...identity, ...work] },
       { kind: 'picture', drawing: pictureOf(usedBy(survey), now, planned, PICTURE) },
-      beforeAfter(survey, now, planned),
+      beforeAfter(survey, now, planned, plan),
       {
         kind: 'list',
         title: 'Work order',
@@ -92,7 +92,7 @@ export function jobSheet(facts: SheetFacts): Paper {
   };
 }
 
-function beforeAfter(survey: Survey, now: Layout, planned: Layout): Block {
+function beforeAfter(survey: Survey, now: Layout, planned: Layout, plan: Plan): Block {
   const rows = changesBetween(now, planned).volumes.map((row) => {
     const { was, is } = row;
     const volume = (is ?? was)!;
@@ -102,8 +102,8 @@ function beforeAfter(survey: Survey, now: Layout, planned: Layout): Block {
       volume.role,
       was ? formatSize(was.length) : 'not there',
       is ? formatSize(is.length) : 'gone',
-      is ? formatSize(is.length - usedOf(survey, is)) : '',
-      changeWords(row, isMended(row, planned, survey)).join(', '),
+      is ? formatSize(is.length - inUseThen(survey, plan, row)) : '',
+      changeWords(row, planned, isMended(row, planned, survey)).join(', '),
     ];
   });
   return {

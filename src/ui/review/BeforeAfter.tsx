@@ -1,21 +1,21 @@
 'use client';
 
-import { usedOf } from '@/core/goal';
-import { changesBetween, nameOf, type ChangedVolume, type LaidVolume } from '@/core/layout';
-import { changeWords, isMended } from '@/core/report';
+import { changesBetween, nameOf, type ChangedVolume } from '@/core/layout';
+import type { Plan } from '@/core/plan';
+import { changeWords, inUseThen, isMended } from '@/core/report';
 import { useBench, type Current } from '@/state';
 import { Table, type TableColumnsType } from 'antd';
 import { LetterChip, useSizes } from '../kit';
 import styles from './review.module.css';
 
 /** Every volume before and after, and what happens to it, in one look. */
-export function BeforeAfter({ current }: { readonly current: Current }) {
+export function BeforeAfter({ current, plan }: { readonly current: Current; readonly plan: Plan }) {
   const size = useSizes();
   const units = useBench((s) => s.units);
   const { now, history } = current.job!;
   const planned = history.present;
   const { volumes: rows } = changesBetween(now, planned);
-  const free = (v: LaidVolume): string => size(v.length - usedOf(current.disk.survey!, v));
+  const free = (row: ChangedVolume): string => size(row.is!.length - inUseThen(current.disk.survey!, plan, row));
   const columns: TableColumnsType<ChangedVolume> = [
     {
       title: 'Volume',
@@ -31,10 +31,10 @@ export function BeforeAfter({ current }: { readonly current: Current }) {
     },
     { title: 'Now', align: 'right', render: (_, { was }) => (was ? size(was.length) : 'not there') },
     { title: 'Planned', align: 'right', render: (_, { is }) => (is ? size(is.length) : 'gone') },
-    { title: 'Free afterwards', align: 'right', render: (_, { is }) => (is ? free(is) : '') },
+    { title: 'Free afterwards', align: 'right', render: (_, row) => (row.is ? free(row) : '') },
     {
       title: 'What happens',
-      render: (_, row) => changeWords(row, isMended(row, planned, current.disk.survey!), units).join(', '),
+      render: (_, row) => changeWords(row, planned, isMended(row, planned, current.disk.survey!), units).join(', '),
     },
   ];
   return (

@@ -1,5 +1,6 @@
 'use client';
 
+import { disksBeside } from '@/core/report';
 import { durationWords, lossWords, stepReason, stepWords, type Plan, type Step } from '@/core/plan';
 import { look, startRunning, useBench, usePlan, wish, type Current } from '@/state';
 import { Alert, Button, Checkbox, Empty, Table, type TableColumnsType } from 'antd';
@@ -62,13 +63,13 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
               ['Least possible', size(plan.leastCarried)],
               ['Expected', durationWords(plan.total.seconds)],
               ['Restarts', plan.restart ? `1: ${plan.restart}` : 'none'],
-              ...disksOf(plan),
+              ...disksBeside(plan),
               ['Lost', plan.loses.bytes > 0 ? lossWords(plan.loses, units) : 'nothing'],
             ]}
           />
         </div>
       </div>
-      <BeforeAfter current={current} />
+      <BeforeAfter current={current} plan={plan} />
       <h2>Steps</h2>
       <Table<Step>
         size="small"
@@ -121,15 +122,6 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
       </div>
     </div>
   );
-}
-
-/** What happens to every other disk, each told by name. */
-function disksOf({ sources, lent }: Plan): (readonly [string, string])[] {
-  const lenders = [...new Set(lent.map((l) => l.name))];
-  return [
-    ...sources.map(({ name }) => ['Only read', name] as const),
-    ...lenders.map((name) => ['Lends room', name] as const),
-  ];
 }
 
 function stepColumns(plan: Plan, size: (bytes: number) => string, units: 'binary' | 'decimal'): TableColumnsType<Step> {
