@@ -88,7 +88,7 @@ export class EngineHost implements EngineApi {
     this.#lock.assertHeld();
     this.#runs.assertNone(id);
     await this.#runs.assertHoldsNothing(id);
-    if (this.#disks.known(id)) await this.#runs.ways.assertTookNothing(id);
+    await this.#runs.ways.assertTookNothing(id);
     this.#health.stop(id);
     await clearStored(this.db, id);
     await this.#runs.logs.forget(id);

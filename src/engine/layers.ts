@@ -49,7 +49,13 @@ export class DiskLayers {
     const key = layerKeys.fresh(id);
     const count = rows[0]!.run ? at + 2 : at + 1;
     const into = await OverlayDevice.open(base, new DexieOverlayStore(db, key));
-    await this.device.layers[count - 1]!.mergeInto(into, base);
+    try {
+      await this.device.layers[count - 1]!.mergeInto(into, base);
+    } catch (error) {
+      // Where there was no room for it, what it has taken is given back.
+      await clearLayer(db, key).catch(() => undefined);
+      throw error;
+    }
     const gone = rows.slice(0, at + 1);
     return {
       gone,
@@ -70,7 +76,10 @@ interface Merged {
 /** Merges the lowest layers of disks, each up to that of a run, on all of them at once or on none. */
 export async function mergeLayers(db: Database, disks: ReadonlyMap<DiskLayers, string>): Promise<void> {
   const all: Merged[] = [];
-  for (const [disk, run] of disks) all.push(...((await disk.merged(run).then((m) => m && [m])) ?? []));
+  for (const [disk, run] of disks) {
+    const merged = await disk.merged(run);
+    if (merged) all.push(merged);
+  }
   await db.transaction('rw', [db.layers, db.overlayPages, db.overlayEdits], async () => {
     for (const { gone, row } of all) {
       for (const { diskId, layer } of gone) await db.layers.delete([diskId, layer]);

@@ -5,7 +5,7 @@ import type { Survey } from '@/core/inspect';
 import { isHere, type DiskId } from '@/core/place';
 import { otherDisks, placesElsewhere, type Plan } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
-import { manifestsIn, readRunState, resumeRun, startRun, type RunPorts } from '@/core/run';
+import { manifestsIn, readRunState, resumeRun, startRun, type RunPorts, type RunState } from '@/core/run';
 import type { Database } from './database';
 import { isMerged, runsOf, takeOff } from './layers';
 import type { OpenDisks } from './open-disks';
@@ -50,8 +50,7 @@ export class Runs {
   async resume(id: string, progress: ProgressListener): Promise<Certificate> {
     return this.#stoppable(id, async (abort) => {
       const state = await readRunState(new DexieJournal(this.db, id));
-      const wrote = state && (state.next > 0 || state.committed || state.pieces !== undefined);
-      if (state && !wrote) await this.ways.begin(id, state.run, state.plan);
+      if (state && !hasWritten(state)) await this.ways.begin(id, state.run, state.plan);
       return this.#execute(id, state?.plan, abort, progress, resumeRun);
     });
   }
@@ -164,10 +163,10 @@ export class Runs {
         throw new CoreError('run.elsewhere', { name, reason: 'it is not open, and something is set aside on it' });
       }
     const last = (await runsOf(this.db, id)).at(-1);
-    if (!last && (await isMerged(this.db, id)))
-      throw new CoreError('run.nothing-to-rewind', { reason: 'what taking its runs back needs was dropped' });
     // One that was cut off before its first write has a journal, and no layer.
-    const unwritten = state !== undefined && last !== undefined && last.run !== state.run;
+    const unwritten = state !== undefined && !state.certificate && last?.run !== state.run && !hasWritten(state);
+    if (!last && !unwritten && (await isMerged(this.db, id)))
+      throw new CoreError('run.nothing-to-rewind', { reason: 'what taking its runs back needs was dropped' });
     const open = last && !unwritten ? await this.ways.toTakeOff(id, last) : [];
     const emptied = await this.#empty(places).then(
       () => true,
@@ -193,6 +192,9 @@ export class Runs {
     }
   }
 }
+
+/** Whether a run may have written anything to a disk. */
+const hasWritten = ({ next, committed, pieces }: RunState): boolean => next > 0 || committed || pieces !== undefined;
 
 const placeAside = (step: Plan['steps'][number]) => (step.kind === 'carry' && !isHere(step.to) ? [step.to] : []);
 

@@ -184,6 +184,26 @@ describe('a run that took files from another disk of the bench', () => {
   });
 });
 
+it('a run that was cut off before its first write is dropped also where nothing can be taken back any more', async () => {
+  const { host, id, other } = await bench();
+  const states = await runs({ host, id, other }, ['7 MiB']);
+  await host.dropWaysBack(id, (await host.waysBack(id))[0]!.run);
+  const plan = await planFor(host, id, sized('4 MiB'));
+  let unwritten = 0;
+  for (let n = 0; n < 4; n++) {
+    const failing = await reopened({ id, other }, new FaultyDatabase('cut', n));
+    await failing.run(id, plan, {}, ignore).catch(ignore);
+    const again = await reopened({ id, other });
+    const status = await again.runStatus(id);
+    if (!status || status.certificate) continue;
+    unwritten += 1;
+    await again.rewind(id);
+    expect(await again.runStatus(id)).toBeUndefined();
+    expect(await same(again, id, states[1]!)).toBe(true);
+  }
+  expect(unwritten).toBeGreaterThan(0);
+});
+
 it('a run that was cut off before its first write is dropped, and the one before it stays', async () => {
   const { host, id, other } = await bench();
   const states = await runs({ host, id, other }, ['7 MiB']);

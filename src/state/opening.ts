@@ -89,6 +89,7 @@ let looked: Promise<readonly { recipe: unknown; survey: Survey }[]> | undefined;
 /** What is known of a practice disk before it is built here, while nothing was run on it. */
 async function lookedAt(id: string, recipe: Recipe): Promise<Survey | undefined> {
   const counts = [db.overlayEdits, db.overlayPages, db.journal].map((t) => t.where('diskId').equals(id).count());
+  counts.push(db.layers.filter((layer) => layer.diskId === id).count());
   if ((await Promise.all(counts)).some((count) => count > 0)) return undefined;
   looked ??= fetch('/api/demo/looked')
     .then((response) => (response.ok ? response.json() : []))

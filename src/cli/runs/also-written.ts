@@ -9,13 +9,15 @@ import { FileDevice, type Files } from '../files';
 import { UsageError } from '../output';
 import { askedOf } from '../plan-for';
 import { namedFiles, type NamedFile, type WithDisks } from '../with-disks';
-import { openJournal, openUndo } from './run-files';
+import { openJournal } from './run-files';
 import type { RunOptions } from './run-options';
 
 /** Which of them a run, or a rewinding, is going to write, known before anything of them is opened. */
 export async function idsToWrite(files: Files, beside: string, options: RunOptions): Promise<ReadonlySet<DiskId>> {
   if (!options.inPlace || !options.with?.length) return new Set();
-  if (options.rewind === true || options.resume) return new Set(await idsLeft(files, beside));
+  // They are named because the run wrote them.
+  if (options.rewind === true) return new Set(namedFiles(options.with).map((n) => n.name));
+  if (options.resume) return new Set(await idsLeft(files, beside));
   const asked = await askedOf(files, options);
   const transfers = asked.kind === 'target' ? asked.target.transfers : [];
   return new Set(
@@ -23,15 +25,11 @@ export async function idsToWrite(files: Files, beside: string, options: RunOptio
   );
 }
 
-/** What a run that was begun says of them, in its journal and in its way back. */
+/** What the journal of a run that was begun says of them. */
 async function idsLeft(files: Files, beside: string): Promise<DiskId[]> {
   const journal = await openJournal(files, beside).catch(ignoreOthers);
   await journal?.file.close();
-  const undo = await openUndo(files, beside).catch(ignoreOthers);
-  await undo?.file.close();
-  const kept = undo?.state && 'disk' in undo.state.of ? undo.state.of.others : [];
-  const planned = journal?.state ? alsoWritten(journal.state.plan) : [];
-  return [...planned, ...kept].map((o) => o.disk);
+  return journal?.state ? alsoWritten(journal.state.plan).map((o) => o.disk) : [];
 }
 
 /** What is no journal says nothing; whoever needs it refuses it. */
