@@ -31,9 +31,7 @@ export function WhatNow({ current, run, certificate }: Props) {
           Rewind
         </Button>
       </Popconfirm>
-      <Button type="link" onClick={() => setRewinds(true)}>
-        All runs…
-      </Button>
+      <Button onClick={() => setRewinds(true)}>All runs…</Button>
     </>
   );
   return (
