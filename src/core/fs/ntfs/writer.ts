@@ -28,10 +28,10 @@ import {
   tagOf,
 } from './new-attributes';
 import { ATTRIBUTE_FLAG, FLAG, recordOf, TYPE, utf16 } from './record';
-import { appendRun, clustersOf, HOLE, type DataRun } from './runlist';
+import { appendRun, HOLE, type DataRun } from './runlist';
 import { SecurityDescriptors } from './secure';
 import { SECURITY_ID } from './security';
-import { HOLE_CLUSTERS, sparseContent } from './sparse';
+import { HOLE_CLUSTERS, sparseStretches } from './sparse';
 import { changedIdentities, changedLinks, extendRecord, readView, type ReparsedFile } from './view-edit';
 
 /** Content up to this stays in the record. */
@@ -186,29 +186,26 @@ export class NtfsWriter implements VolumeWriter {
   }
 
   /** Holes stay holes. */
-  async #storeSparse(content: Extract<NewContent, { kind: 'from' }>): Promise<NewAttribute> {
+  async #storeSparse({ runs: content, size, device }: Extract<NewContent, { kind: 'from' }>): Promise<NewAttribute> {
     const { clusterSize } = this.input.geometry;
-    const { ranges, runs: kept, length } = await sparseContent(content.runs, content.size, clusterSize);
     const runs: DataRun[] = [];
-    const taken: DataRun[] = [];
-    let at = 0;
+    let [at, stored] = [0, 0];
     const hole = (end: number): void => {
-      if (end > at) runs.push({ lcn: HOLE, length: (end - at) / clusterSize });
+      if (end > at) appendRun(runs, { lcn: HOLE, length: (end - at) / clusterSize });
     };
-    for (const { start, end } of ranges) {
+    for await (const stretch of sparseStretches(content, size, clusterSize)) {
+      const { start, end, length } = stretch;
       hole(start);
       const own = this.clusters.take((end - start) / clusterSize);
-      runs.push(...own);
-      taken.push(...own);
-      at = end;
+      for (const run of own) appendRun(runs, run);
+      const rooms = own.map((run) => ({ offset: run.lcn * clusterSize, length: run.length * clusterSize }));
+      await fillFree(this.tx, rooms, { kind: 'from', device, runs: inOrder(stretch.runs), size: length });
+      [at, stored] = [end, stored + (end - start)];
     }
     const unit = HOLE_CLUSTERS * clusterSize;
-    const allocated = Math.ceil(content.size / unit) * unit;
+    const allocated = Math.ceil(size / unit) * unit;
     hole(allocated);
-    const rooms = taken.map(({ lcn, length: count }) => ({ offset: lcn * clusterSize, length: count * clusterSize }));
-    await fillFree(this.tx, rooms, { kind: 'from', device: content.device, runs: inOrder(kept), size: length });
-    const stored = clustersOf(taken) * clusterSize;
-    return { type: TYPE.data, flags: ATTRIBUTE_FLAG.sparse, runs, allocated, stored, size: content.size };
+    return { type: TYPE.data, flags: ATTRIBUTE_FLAG.sparse, runs, allocated, stored, size };
   }
 
   /** Standard information, and the rights where they are none that the volume has already. */
