@@ -4,7 +4,7 @@ import { createHash } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { bundledRunner } from './runner';
+import { bundledRunner } from '../scripts/bundle-runner.mjs';
 
 const MAX = 512 * 1024 * 1024;
 

@@ -5,7 +5,7 @@ import type { Survey } from '@/core/inspect';
 import { isHere, type DiskId } from '@/core/place';
 import { otherDisks, placesElsewhere, type Plan } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
-import { manifestsIn, readRunState, resumeRun, startRun, type RunPorts, type RunState } from '@/core/run';
+import { hasWritten, manifestsIn, readRunState, resumeRun, startRun, type RunPorts } from '@/core/run';
 import type { Database } from './database';
 import { isMerged, runsOf, takeOff } from './layers';
 import type { OpenDisks } from './open-disks';
@@ -192,9 +192,6 @@ export class Runs {
     }
   }
 }
-
-/** Whether a run may have written anything to a disk. */
-const hasWritten = ({ next, committed, pieces }: RunState): boolean => next > 0 || committed || pieces !== undefined;
 
 const placeAside = (step: Plan['steps'][number]) => (step.kind === 'carry' && !isHere(step.to) ? [step.to] : []);
 

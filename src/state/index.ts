@@ -27,7 +27,7 @@ export {
   usePlanOptions,
   useSourceDisks,
 } from './selectors';
-export type { CopyDisk, Current, PlanView, RoomElsewhere } from './selectors';
+export type { CopyDisk, Current, PlanView, RoomElsewhere, ShownSource } from './selectors';
 export { useTransfers } from './transfers';
 export { isGoing, unfinished, useBench } from './store';
 export type { BenchDisk, Choosing, LookTab, RunView, Stage } from './store';

@@ -51,10 +51,9 @@ function learnPace(run: RunView): void {
 
 /** Begins the run of a plan. One press begins one run. */
 export async function startRunning(id: string, plan: Plan): Promise<void> {
-  const no = mayNotEdit(get(), id);
+  const others = (): (string | undefined)[] => alsoWritten(plan).map((other) => mayNotEdit(get(), other.disk));
+  const no = mayNotEdit(get(), id) ?? others().find((why) => why !== undefined);
   if (no !== undefined) return set({ problem: no });
-  const held = alsoWritten(plan).flatMap(({ disk }) => mayNotEdit(get(), disk) ?? [])[0];
-  if (held !== undefined) return set({ problem: held });
   const job = get().jobs[id];
   const { override = false, paced = false } = job?.wishes ?? {};
   const survey = diskOf(id)?.survey;

@@ -182,7 +182,7 @@ function sourceIdsOf(planned: Layout | undefined): Set<string> {
 }
 
 /** Another disk as it is shown beside a plan. */
-interface ShownSource extends SourceDisk {
+export interface ShownSource extends SourceDisk {
   /** Files are taken away from it. */
   readonly written: boolean;
 }

@@ -2,14 +2,14 @@
  * Other disks that a run in place writes too, since files are taken away from volumes there. They are written as files,
  * held for this run alone, and what is overwritten of them is kept with what is of the image.
  */
-import { CoreError, isCoreError } from '@/core/errors';
+import { CoreError } from '@/core/errors';
 import type { DiskId } from '@/core/place';
 import { alsoWritten, type Plan } from '@/core/plan';
 import { FileDevice, type Files } from '../files';
 import { UsageError } from '../output';
 import { askedOf } from '../plan-for';
 import { namedFiles, type NamedFile, type WithDisks } from '../with-disks';
-import { openJournal } from './run-files';
+import { openJournal, unlessOthers } from './run-files';
 import type { RunOptions } from './run-options';
 
 /** Which of them a run, or a rewinding, is going to write, known before anything of them is opened. */
@@ -27,15 +27,9 @@ export async function idsToWrite(files: Files, beside: string, options: RunOptio
 
 /** What the journal of a run that was begun says of them. */
 async function idsLeft(files: Files, beside: string): Promise<DiskId[]> {
-  const journal = await openJournal(files, beside).catch(ignoreOthers);
+  const journal = await openJournal(files, beside).catch(unlessOthers);
   await journal?.file.close();
   return journal?.state ? alsoWritten(journal.state.plan).map((o) => o.disk) : [];
-}
-
-/** What is no journal says nothing; whoever needs it refuses it. */
-function ignoreOthers(error: unknown): undefined {
-  if (!isCoreError(error) || !error.code.startsWith('journal.')) throw error;
-  return undefined;
 }
 
 /** A disk that is written too. */

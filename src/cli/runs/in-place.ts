@@ -5,11 +5,12 @@ import type { DiskId } from '@/core/place';
 import type { Certificate } from '@/core/proof';
 import type { RanLayouts } from '@/core/report';
 import {
+  alsoWrittenOf,
   beginUndo,
+  hasWritten,
   resumeRun,
   startRun,
   UndoKeeper,
-  alsoWrittenOf,
   type DiskSamples,
   type OtherSamples,
   type RunState,
@@ -150,8 +151,7 @@ async function undoToResume(files: Files, beside: string, state: RunState): Prom
   await found?.file.close();
   // A run that is over needs none to be tidied up after.
   if (state.certificate) return undefined;
-  if (state.next > 0 || state.committed || state.pieces !== undefined)
-    throw new CoreError('journal.foreign', { reason: 'the way back from its run is not there' });
+  if (hasWritten(state)) throw new CoreError('journal.foreign', { reason: 'the way back from its run is not there' });
   const undo = await UndoInMaking.begin(files, beside, found);
   await undo.keep(state.run, state.disk, alsoWrittenOf(state.plan, state.others));
   return undo.log;

@@ -1,12 +1,12 @@
 /** The image of a run, opened, with the plan for what was asked. */
-import { CoreError, isCoreError } from '@/core/errors';
+import { CoreError } from '@/core/errors';
 import type { Files } from '../files';
 import { openImage, type OpenImage } from '../open-image';
 import { note, UsageError } from '../output';
 import { askedOf, planFor, type Planned } from '../plan-for';
 import { namedFiles, openWith, type WithDisks } from '../with-disks';
 import { assertWritable } from './also-written';
-import { openJournal, openUndo, unfinished } from './run-files';
+import { openJournal, openUndo, unfinished, unlessOthers } from './run-files';
 import type { RunCall } from './run-options';
 
 /**
@@ -14,18 +14,12 @@ import type { RunCall } from './run-options';
  * @throws CoreError `run.unfinished`, `run.rewinding`
  */
 async function assertNotHalfWay(files: Files, beside: string): Promise<void> {
-  // What is no journal and no way back says nothing; a run that would write there refuses it by itself.
-  const journal = await openJournal(files, beside).catch(ignoreOthers);
+  const journal = await openJournal(files, beside).catch(unlessOthers);
   await journal?.file.close();
-  const undo = await openUndo(files, beside).catch(ignoreOthers);
+  const undo = await openUndo(files, beside).catch(unlessOthers);
   await undo?.file.close();
   if (undo?.state?.rewinding) throw new CoreError('run.rewinding', {});
   if (journal?.state && !journal.state.certificate && journal.state.copy === undefined) throw unfinished(journal.state);
-}
-
-function ignoreOthers(error: unknown): undefined {
-  if (!isCoreError(error) || !error.code.startsWith('journal.')) throw error;
-  return undefined;
 }
 
 export async function planned<T>(

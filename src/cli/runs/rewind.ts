@@ -1,7 +1,7 @@
 /** Putting back what a run has done, and nothing that a run of ours has not. Everything is compared before anything is touched. */
 import { CoreError } from '@/core/errors';
 import { HERE } from '@/core/place';
-import { assertRewindable, rewindDisks } from '@/core/run';
+import { assertRewindable, hasWritten, rewindDisks } from '@/core/run';
 import { formatSize } from '@/core/size';
 import { FileDevice, removeScratch } from '../files';
 import { EXIT, print } from '../output';
@@ -23,9 +23,8 @@ export async function rewindInPlace(call: RunCall): Promise<number> {
     const state = journal?.state;
     if (state?.copy !== undefined) throw new CoreError('journal.foreign', { reason: 'it is of a run with --out' });
     if (state && !state.undo) throw nothing('the unfinished run keeps no way back; resume it');
-    const wrote = state && (state.next > 0 || state.committed || state.pieces !== undefined);
     if (state && undo?.state?.run !== state.run) {
-      if (wrote) throw nothing('the way back from the unfinished run is not there');
+      if (hasWritten(state)) throw nothing('the way back from the unfinished run is not there');
       return await dropUnwritten(call, journal, state.run);
     }
     if (!undo?.state) throw nothing(`no way back is kept beside ${beside}`);

@@ -1,5 +1,5 @@
 /** The files beside the one that a run writes: its journal, its way back, and the copy it works on. */
-import { CoreError } from '@/core/errors';
+import { CoreError, isCoreError } from '@/core/errors';
 import { readCopying, readRunState, readUndo, type JournalRecord, type RunState, type UndoRecord } from '@/core/run';
 import { type FileFacts, FileLog, type Files } from '../files';
 import { UsageError } from '../output';
@@ -90,6 +90,12 @@ export async function openUndo(files: Files, written: string): Promise<OpenUndo 
     await file.close();
     throw error;
   }
+}
+
+/** What is no journal, or no way back, says nothing; whoever needs it refuses it. */
+export function unlessOthers(error: unknown): undefined {
+  if (!isCoreError(error) || !error.code.startsWith('journal.')) throw error;
+  return undefined;
 }
 
 /** @throws UsageError when nothing was begun there */

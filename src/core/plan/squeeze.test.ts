@@ -47,9 +47,10 @@ describe('volumes made smaller for a time', () => {
         }
         expect(orderSqueezed(pieces, within, yielding)).toEqual(found);
       }),
-      { numRuns: rounds(400, 4000) },
+      // One in about 45 needs volumes that get shorter for a time.
+      { numRuns: rounds(1000, 4000) },
     );
-    expect(only).toBeGreaterThan(0);
+    expect(only).toBeGreaterThan(5);
   });
 
   it('give no more than is needed, and the cheapest gives it', () => {

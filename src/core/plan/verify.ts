@@ -45,7 +45,8 @@ export function provePlan(plan: Plan): Ownership {
   for (const step of plan.steps)
     for (const { disk, start, length } of stepTouches(step)) {
       if (disk !== stepWrites(step)) throw new RangeError('a step writes to two disks at once');
-      if (start + length > (sizes.get(disk) ?? 0)) throw new RangeError('the plan leads past the end of the disk');
+      const size = sizes.get(disk);
+      if (size === undefined || start + length > size) throw new RangeError('the plan leads past the end of the disk');
     }
   return owners;
 }

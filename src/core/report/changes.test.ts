@@ -1,20 +1,15 @@
 /** What a plan does to each volume, in words and in room, where files go from volume to volume. */
-import { surveyDisk } from '@/core/inspect';
 import { layoutOf } from '@/core/inspect';
-import { changesBetween, type Layout } from '@/core/layout';
+import { changesBetween } from '@/core/layout';
 import { planned, twoVolumes } from '@/core/run/fixtures/two-volumes';
-import { transferWishes, parseTarget, resolveTarget, type TargetInput } from '@/core/job';
+import type { TargetInput } from '@/core/job';
 import { describe, expect, it } from 'vitest';
 import { changeWords, inUseThen } from '.';
 
 async function told(input: TargetInput, old?: string) {
   const disk = await twoVolumes('ntfs', 'exfat', 8, 4);
   const others = new Map(old ? [[old, await twoVolumes('exfat', 'fat16', 8, 5)]] : []);
-  const survey = await surveyDisk(disk);
-  const { plan } = await planned(disk, input, others);
-  const target = parseTarget(input);
-  const resolved = resolveTarget(survey, target);
-  const layout: Layout = { ...resolved.layout, transfers: transferWishes(target, resolved, new Set(others.keys())) };
+  const { plan, survey, layout } = await planned(disk, input, others);
   const used = survey.volumes.map((v) => v.info!.used);
   return changesBetween(layoutOf(survey), layout).volumes.map((row, i) => ({
     words: changeWords(row, layout, false).join(', '),

@@ -73,10 +73,10 @@ export async function assertAsLeft(state: RunState, { disk, original, others }: 
   const fault = await tableFault(state, disk);
   if (fault) throw foreign(fault);
   assertAtHand(state.plan, others);
+  const touched = [...state.plan.lent, ...state.plan.steps.slice(0, state.next + 1).flatMap(stepTouches)];
   for (const { disk: id, samples } of state.others) {
     const name = state.plan.sources.find((s) => s.disk === id)?.name ?? id;
-    const touched = state.plan.steps.slice(0, state.next + 1).flatMap(stepTouches);
-    const changed = [...state.plan.lent, ...touched].filter((l) => l.disk === id);
+    const changed = touched.filter((l) => l.disk === id);
     const own = ({ start, end }: ByteRange): boolean =>
       changed.some((l) => l.start < end && start < l.start + l.length);
     if (!(await hasSamples(others!.get(id)!, samples, own)))

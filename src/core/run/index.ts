@@ -2,7 +2,7 @@ export { applyNow, placeContent, writeTable } from './apply-now';
 export { frameRecord, readFrames } from './framing';
 export { JOURNAL_VERSION } from './journal';
 export type { JournalRecord, JournalStore } from './journal';
-export { readCopying, readRunState } from './journal-state';
+export { hasWritten, readCopying, readRunState } from './journal-state';
 export type { RunState } from './journal-state';
 export type { LogRecord, LogStore } from './log-store';
 export { manifestsIn } from './manifests';

@@ -31,6 +31,10 @@ export interface RunState {
   readonly rewinding: boolean;
 }
 
+/** Whether a run may have written anything to a disk. */
+export const hasWritten = ({ next, committed, pieces }: RunState): boolean =>
+  next > 0 || committed || pieces !== undefined;
+
 /** A record that has been checked, with its body. */
 export interface JournalEntry {
   readonly record: JournalRecord;

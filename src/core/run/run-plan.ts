@@ -64,8 +64,10 @@ export async function startRun(plan: Plan, ports: RunPorts, start: RunStart = {}
 }
 
 /** Samples of the other disks that a run writes too. */
-export const alsoWrittenOf = (plan: Plan, others: readonly OtherSamples[]): OtherSamples[] =>
-  others.filter((o) => alsoWritten(plan).some((s) => s.disk === o.disk));
+export function alsoWrittenOf(plan: Plan, others: readonly OtherSamples[]): OtherSamples[] {
+  const written = new Set(alsoWritten(plan).map((s) => s.disk));
+  return others.filter((o) => written.has(o.disk));
+}
 
 /**
  * Goes on with the run in the journal.

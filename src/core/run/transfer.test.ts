@@ -3,14 +3,7 @@ import { MediumDevice, type MemoryDevice } from '@/core/device';
 import { canHold } from '@/core/files';
 import { findKind, type ContentRun, type FileEntry, type NewContent, type NewFileFacts } from '@/core/fs';
 import { layoutOf, surveyDisk } from '@/core/inspect';
-import {
-  lookAtTransfers,
-  parseTarget,
-  resolveTarget,
-  transferWishes,
-  type OpenVolumeOf,
-  type TargetInput,
-} from '@/core/job';
+import { lookAtTransfers, type OpenVolumeOf, type TargetInput } from '@/core/job';
 import { formatVolume, type TransferWish } from '@/core/layout';
 import { HERE } from '@/core/place';
 import { derivePlan } from '@/core/plan';
@@ -217,8 +210,7 @@ describe('a tree goes to another volume', () => {
 describe('files of another disk that fails', () => {
   it('are taken as far as they can be read, which is told before, and the proof names what they lost', async () => {
     const [source, disk] = [await twoVolumes('ntfs', 'fat16', 12, 3), await twoVolumes('exfat', 'ntfs', 3, 4)];
-    const [there, here] = [await surveyDisk(source), await surveyDisk(disk)];
-    const [from] = there.volumes;
+    const [from] = (await surveyDisk(source)).volumes;
     const old = await openAt(source, from!);
     const hurt: { path: string; start: number }[] = [];
     for await (const entry of old.walk()) {
@@ -228,26 +220,15 @@ describe('files of another disk that fails', () => {
     }
     const dead = hurt.map(({ start }) => ({ start, end: start + 512 }));
     const failing = new MediumDevice(source, { read: 1e9, write: 1e9, seek: 0, weak: [], dead });
-    const target = parseTarget({
+    const target: TargetInput = {
       volumes: [{ keep: 1 }, { keep: 2, as: 'to' }],
-      transfers: [{ from: { disk: 'old', volume: 1 }, folder: 'tree', to: 'to', under: 'Taken' }],
-    });
-    const resolved = resolveTarget(here, target);
-    const open: OpenVolumeOf = async (ref) =>
-      ref.disk === 'old'
-        ? old
-        : openAt(
-            disk,
-            here.volumes.find((v) => v.number === ref.number)!,
-          );
-    const wishes = transferWishes(target, resolved, new Set(['old']));
-    const transfers = await lookAtTransfers(wishes, resolved.layout, open);
-    const disks = [{ disk: 'old', name: 'Old stick', survey: there, failing: { weak: [], dead } }];
-    const plan = derivePlan(here, resolved.layout, { transfers, disks });
+      transfers: [{ from: { disk: 'Old stick', volume: 1 }, folder: 'tree', to: 'to', under: 'Taken' }],
+    };
+    const { plan } = await planned(disk, target, new Map([['Old stick', source]]), dead);
     expect(plan.hazards.map((h) => h.message)).toContainEqual(
       expect.stringMatching(/^Parts of Old stick can’t be read/),
     );
-    const others = new Map([['old', failing]]);
+    const others = new Map([['Old stick', failing]]);
     const certificate = await startRun(plan, { disk, others, journal: new MemoryJournal(), now: NOW });
     expect(certificate).toMatchObject({ outcome: 'salvaged', proven: false });
     const lost = certificate.volumes.flatMap((v) => v.lost?.listed ?? []);

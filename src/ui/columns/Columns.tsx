@@ -1,6 +1,7 @@
 'use client';
 
 import type { Gap, Layout, VolumeId } from '@/core/layout';
+import type { ShownSource } from '@/state';
 import { useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { VolumeCourse } from '@/core/plan';
 import { bandsBetween, type Band, layoutColumn, movingBands, type Moving } from '@/core/report';
@@ -10,7 +11,7 @@ import { actionsOn, Latest, type ActedOn } from './actions';
 import { Edges, GAP } from './Edges';
 import { GapShape } from './GapShape';
 import { SectionShape } from './SectionShape';
-import { SourceColumn, type ShownSource } from './SourceColumn';
+import { SourceColumn } from './SourceColumn';
 import { ScaleMarks } from './ScaleMarks';
 import styles from './columns.module.css';
 

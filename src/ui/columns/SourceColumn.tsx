@@ -2,7 +2,7 @@
 
 import { layoutOf } from '@/core/inspect';
 import { nameOf } from '@/core/layout';
-import type { SourceDisk } from '@/core/plan';
+import type { ShownSource } from '@/state';
 import { useMemo } from 'react';
 import { roleColours, useSizes } from '../kit';
 import {
@@ -16,9 +16,6 @@ import {
 } from '@/core/report';
 import { MovingBands } from './MovingBands';
 import styles from './columns.module.css';
-
-/** Another disk, with whether files are taken away from it. */
-export type ShownSource = SourceDisk & { readonly written: boolean };
 
 interface Props {
   readonly source: ShownSource;

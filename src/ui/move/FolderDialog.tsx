@@ -11,11 +11,12 @@ import {
   type TransferWish,
   type VolumeId,
 } from '@/core/layout';
-import { ask, edit, look, useBench } from '@/state';
-import { Alert, Button, Checkbox, Modal, Segmented, Select } from 'antd';
+import { ask, edit, look } from '@/state';
+import { Checkbox, Modal, Segmented, Select } from 'antd';
 import { useState } from 'react';
 import { useSizes } from '../kit';
 import { FolderPicker } from './FolderPicker';
+import { PickedFoot } from './PickedFoot';
 import styles from './move.module.css';
 
 interface Props {
@@ -41,14 +42,12 @@ export function FolderDialog(props: Props) {
 
 function FolderForm({ id, planned, bounds, volume }: Props) {
   const size = useSizes();
-  const refusal = useBench((s) => s.refusal);
   const [folders, setFolders] = useState<readonly PickedFolder[]>([]);
   const [to, setTo] = useState<VolumeId | typeof OWN>(OWN);
   const [then, setThen] = useState<TransferWish['then']>('remove');
   const [leave, setLeave] = useState(false);
   const targets = planned.volumes.filter((v) => v.id !== volume.id && !v.guarded && v.fileSystem !== 'unknown');
   const links = then === 'remove' && findKind(volume.fileSystem)?.holds.linkTo !== undefined;
-  const bytes = folders.reduce((sum, f) => sum + f.bytes, 0);
   const move = (): void => {
     const left = leave && links;
     const paths = folders.map((f) => f.path);
@@ -90,15 +89,7 @@ function FolderForm({ id, planned, bounds, volume }: Props) {
           Leave a link
         </Checkbox>
       </div>
-      {refusal ? <Alert type="warning" showIcon title={refusal.reason} /> : null}
-      <div className={styles.foot}>
-        <span>
-          {folders.length > 0 ? `${folders.map((f) => f.path).join(', ')}: ${size(bytes)}` : 'Pick folders above.'}
-        </span>
-        <Button type="primary" disabled={folders.length === 0} onClick={move}>
-          {`${to === OWN ? 'Move' : ACTS[then]} them`}
-        </Button>
-      </div>
+      <PickedFoot folders={folders} act={`${to === OWN ? 'Move' : ACTS[then]} them`} onAct={move} />
     </div>
   );
 }

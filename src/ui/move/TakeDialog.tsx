@@ -4,10 +4,10 @@ import { findKind } from '@/core/fs';
 import type { PickedFolder } from '@/core/goal';
 import { nameOf, takeFolders, type CopySource, type LaidVolume } from '@/core/layout';
 import { ask, edit, useBench, useCopyDisks, type CopyDisk } from '@/state';
-import { Alert, Button, Modal, Segmented, Select } from 'antd';
+import { Modal, Segmented, Select } from 'antd';
 import { useState } from 'react';
-import { useSizes } from '../kit';
 import { FolderPicker } from './FolderPicker';
+import { PickedFoot } from './PickedFoot';
 import styles from './move.module.css';
 
 interface Props {
@@ -61,13 +61,10 @@ function TakeForm({ id, volume }: Props) {
 }
 
 function Taking({ id, volume, disk, source }: Props & { readonly disk: CopyDisk; readonly source: CopySource }) {
-  const size = useSizes();
-  const refusal = useBench((s) => s.refusal);
   const guarded = useBench((s) => s.disks.some((d) => d.stored.id === disk.id && d.stored.guarded));
   const [folders, setFolders] = useState<readonly PickedFolder[]>([]);
   const [then, setThen] = useState<'keep' | 'remove'>('keep');
   const { number } = source.origin.of;
-  const bytes = folders.reduce((sum, f) => sum + f.bytes, 0);
   const take = (): void => {
     const from = { from: { disk: disk.id, number }, fromName: `${nameOf(source.volume)} of ${disk.name}` };
     const paths = folders.map((f) => f.path);
@@ -92,15 +89,7 @@ function Taking({ id, volume, disk, source }: Props & { readonly disk: CopyDisk;
             : `${disk.name} is only read.${guarded ? ' It is guarded as a whole.' : ''}`}
         </span>
       </div>
-      {refusal ? <Alert type="warning" showIcon title={refusal.reason} /> : null}
-      <div className={styles.foot}>
-        <span>
-          {folders.length > 0 ? `${folders.map((f) => f.path).join(', ')}: ${size(bytes)}` : 'Pick folders above.'}
-        </span>
-        <Button type="primary" disabled={folders.length === 0} onClick={take}>
-          {then === 'remove' ? 'Move them' : 'Copy them'}
-        </Button>
-      </div>
+      <PickedFoot folders={folders} act={then === 'remove' ? 'Move them' : 'Copy them'} onAct={take} />
     </>
   );
 }

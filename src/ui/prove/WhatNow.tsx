@@ -73,8 +73,10 @@ export function WhatNow({ current, run, certificate }: Props) {
               />
             </Dropdown>
           </Space.Compact>
-          {saved !== undefined ? <Progress percent={Math.round(saved * 100)} aria-label="Export" /> : null}
-          {saved === 1 ? <p className={styles.sub}>Saved, read back, and the same.</p> : null}
+          {saved !== undefined ? (
+            <Progress percent={saved === 'same' ? 100 : Math.round(saved * 100)} aria-label="Export" />
+          ) : null}
+          {saved === 'same' ? <p className={styles.sub}>Saved, read back, and the same.</p> : null}
           {fault ? <Alert type="error" showIcon title={fault} /> : null}
           <RunPapers current={current} certificate={certificate} />
         </li>

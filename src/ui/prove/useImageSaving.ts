@@ -9,9 +9,9 @@ import { download, savePicker } from '../kit';
 export const FORMS = ['gz', 'qcow2', 'zip', 'vhd', 'vhdx'] as const;
 type ImageForm = 'raw' | (typeof FORMS)[number];
 
-/** Saves the disk as an image: how far that is, where it can be told, and what stood in its way. */
+/** Saves the disk as an image: how far that is, where it can be told, up to `same`, and what stood in its way. */
 export function useImageSaving({ id, disk }: Current) {
-  const [saved, setSaved] = useState<number>();
+  const [saved, setSaved] = useState<number | 'same'>();
   const [fault, setFault] = useState<string>();
   const name = `${disk.stored.name.replace(/[^\p{L}\p{N} _-]/gu, '')} divided.img`;
   const saveRaw = async (): Promise<void> => {
@@ -22,7 +22,7 @@ export function useImageSaving({ id, disk }: Current) {
     setSaved(0);
     const progress = listener((done: number, total: number) => setSaved(done / total));
     await engine('exportTo', id, handle, progress);
-    setSaved(1);
+    setSaved('same');
   };
   const saveAs = (form: Exclude<ImageForm, 'raw'>): Promise<void> => {
     const own = form === 'gz' ? `${name}.gz` : name.replace(/img$/, form);
