@@ -1,6 +1,6 @@
 /** What a kind offers for a new volume beside label and cluster size, as data that forms show and targets name. */
 import { isUuid } from './uuid';
-import type { Chosen, MakeChoice } from './port';
+import type { Chosen, MakeChoice } from './kind-facts';
 
 /** Why a value can't be that of a choice, in words that follow its title; undefined when it can. */
 function fault(choice: MakeChoice, value: Chosen[string]): string | undefined {

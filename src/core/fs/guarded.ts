@@ -1,7 +1,9 @@
 /** What every driver must refuse is refused once, in front of it: abilities, soundness, floor and ceiling. */
 import { CoreError, type Finding } from '@/core/errors';
 import { chosenFault } from './choices';
-import type { Abilities, Adoption, ChangeOptions, FileEntry, FileSystemDriver, Transaction, Volume } from './port';
+import type { FileEntry } from './entry';
+import type { Abilities } from './kind-facts';
+import type { Adoption, ChangeOptions, FileSystemDriver, Transaction, Volume } from './port';
 
 const WORDS: Readonly<Partial<Record<keyof Abilities, string>>> = {
   relabel: 'take another label',

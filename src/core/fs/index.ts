@@ -1,20 +1,14 @@
 export { chosenFault } from './choices';
 export { recogniseForeign, type Recognised } from './foreign';
 export { whereOpen } from './mending';
+export type { EntryKind, FileEntry, FileTimes, Kept } from './entry';
+export type { Abilities, Chosen, Holdings, KindFacts } from './kind-facts';
 export type {
-  Abilities,
   Adoption,
   Beyond,
   ByteRange,
-  Chosen,
   ContentRun,
-  EntryKind,
-  FileEntry,
   FileSystemDriver,
-  FileTimes,
-  Holdings,
-  Kept,
-  KindFacts,
   Mend,
   NewContent,
   NewFileFacts,

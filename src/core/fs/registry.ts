@@ -7,7 +7,8 @@ import { fatDriver } from './fat';
 import { abilitiesIn, guarded } from './guarded';
 import { ntfsDriver } from './ntfs';
 import { swapDriver } from './swap';
-import type { Abilities, FileSystemDriver, KindFacts, Mend, Trace } from './port';
+import type { Abilities, KindFacts } from './kind-facts';
+import type { FileSystemDriver, Mend, Trace } from './port';
 
 const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver, extDriver, swapDriver].map(guarded);
 

@@ -4,7 +4,7 @@ export type { JobFile, KnownDisk } from './job-file';
 export { takeOver } from './take-over';
 export type { TakenOver } from './take-over';
 export { resolveTarget } from './resolve-target';
-export type { NamedSources } from './resolve-target';
+export type { NamedSources } from './target-lookup';
 export { inRounds } from './rounds';
 export { clusterSizeOf, lookAtTransfers, transferWishes } from './resolve-transfers';
 export type { OpenVolumeOf } from './resolve-transfers';

@@ -5,7 +5,8 @@ import { boundOf, endOf, isMade, lastUsable, nameOf, type LaidVolume, type Layou
 import { HERE, type DiskId } from '@/core/place';
 import { formatSize } from '@/core/size';
 import { adaptedTarget, type JobFile } from './job-file';
-import { resolveTarget, type NamedSources } from './resolve-target';
+import { resolveTarget } from './resolve-target';
+import type { NamedSources } from './target-lookup';
 import { transferWishes } from './resolve-transfers';
 import type { Target } from './target';
 

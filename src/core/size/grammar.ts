@@ -21,7 +21,8 @@ export interface Ratio {
 
 /** What was asked for, before it is set against a disk. */
 export type SizeWish =
-  | { readonly kind: 'amount'; readonly bytes: Ratio }
+  /** `single`: it was asked for in bytes, and is meant to the byte. */
+  | { readonly kind: 'amount'; readonly bytes: Ratio; readonly single: boolean }
   | { readonly kind: 'share'; readonly of: Ratio }
   | { readonly kind: 'rest' }
   | { readonly kind: 'floor' }
@@ -77,7 +78,7 @@ function parseTerm(plain: string, text: string, syntax: SizeSyntax): SizeWish {
   const unit = match[2] || (syntax.defaultUnit ?? 'GiB').toLowerCase();
   const scale = UNIT_BYTES[unit];
   if (scale === undefined) throw new CoreError('size.unit', { text, unit: match[2]! });
-  return { kind: 'amount', bytes: { num: number.num * scale, den: number.den } };
+  return { kind: 'amount', bytes: { num: number.num * scale, den: number.den }, single: scale === 1n };
 }
 
 function share(num: bigint, den: bigint, text: string): Ratio {

@@ -2,5 +2,5 @@ export { formatBytes, formatMib, formatSize, GIB, KIB, MIB, sizeFaces, spaced, T
 export type { UnitSystem } from './format';
 export { parseSize } from './grammar';
 export type { SizeSyntax, SizeWish } from './grammar';
-export { ceilTo, floorTo, readSize, resolveSize, roundTo } from './resolve';
+export { ceilTo, floorTo, isExact, readSize, resolveSize, roundTo } from './resolve';
 export type { SizeContext } from './resolve';

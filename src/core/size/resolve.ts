@@ -37,6 +37,12 @@ export function readSize(text: string, context: SizeContext, syntax?: SizeSyntax
   return resolveSize(parseSize(text, syntax), context);
 }
 
+/** Whether a wish is meant to the byte, and so is not rounded for alignment. */
+export function isExact(wish: SizeWish): boolean {
+  if (wish.kind === 'change') return isExact(wish.by);
+  return wish.kind === 'rest' || wish.kind === 'floor' || (wish.kind === 'amount' && wish.single);
+}
+
 /** A rounding that was made, so that it can be told. */
 export interface Rounding {
   readonly bytes: number;

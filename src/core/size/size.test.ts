@@ -2,6 +2,7 @@ import { isCoreError } from '@/core/errors';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import {
+  isExact,
   formatMib,
   formatSize,
   GIB,
@@ -63,6 +64,13 @@ describe('the size grammar', () => {
     expect(resolveSize(parseSize('70 000 MB'), { whole })).toEqual({ bytes: 70e9, exact: true });
     expect(resolveSize(parseSize('0.3 KiB'), { whole })).toEqual({ bytes: 307, exact: false });
     expect(resolveSize(parseSize('1/3'), { whole: 100 })).toEqual({ bytes: 33, exact: false });
+  });
+
+  it('tells what is meant to the byte, whatever stands round it', () => {
+    const meant = ['4096 B', ' 4096 bytes ', '1 byte', '12o', '+512 B', 'rest', 'floor'];
+    const about = ['4096', '4 KB', '4 kib', '60g', '1.5 TB', '50 %', '1/3', 'half', 'all', '+1 MB'];
+    expect(meant.filter((text) => !isExact(parseSize(text)))).toEqual([]);
+    expect(about.filter((text) => isExact(parseSize(text)))).toEqual([]);
   });
 
   it('reads back exactly what it prints as typed', () => {

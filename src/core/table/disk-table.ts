@@ -2,7 +2,9 @@
 import type { BlockDevice } from '@/core/device';
 import type { Finding } from '@/core/errors';
 import { readChain, serialiseRecord, type Container, type LogicalEntry } from './extended';
-import { gptWrites, isGptHeader, readGpt, type GptDisk, type TableWrite } from './gpt';
+import { isGptHeader, readGpt } from './gpt';
+import type { GptDisk } from './gpt-format';
+import { gptWrites, type TableWrite } from './gpt-write';
 import {
   EXTENDED_TYPES,
   GPT_PROTECTIVE,

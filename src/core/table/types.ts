@@ -1,5 +1,5 @@
 /** What type codes and type GUIDs say of a volume, and which to give to a new one. */
-import type { VolumeFlag } from './gpt';
+import type { VolumeFlag } from './gpt-format';
 
 const TYPE_GUID = {
   efiSystem: 'C12A7328-F81F-11D2-BA4B-00A0C93EC93B',

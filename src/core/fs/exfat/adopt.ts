@@ -8,9 +8,9 @@ import { runsOf } from '../bitmap';
 import type { Run } from '../free-space';
 import type { Adoption } from '../port';
 import type { ExfatGeometry } from './boot-region';
-import type { ExfatState } from './change';
+import type { ExfatState } from './boot-edits';
 import { ENTRY_BYTES, FILE, IN_USE, nameHash, NAME_UNITS, setChecksum, STREAM, STREAM_FLAG, TYPE } from './entries';
-import { readOwner, type Owner } from './tree';
+import { readOwner, type Owner } from './owner';
 import type { ExfatWriter } from './writer';
 
 /** A file's set with clusters as they are numbered here, and all that has clusters by it. */

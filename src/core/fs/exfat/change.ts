@@ -7,38 +7,15 @@
  * each other gets a chain.
  */
 import { CoreError } from '@/core/errors';
-import type { ByteRange, Transaction } from '../port';
-import { isSet, onlyIn, runsOf, setBits } from '../bitmap';
+import { countSet, onlyIn, runsOf, setBits } from '../bitmap';
 import { FreeSpace, type Run } from '../free-space';
-import { BOOT, clusterOffset, fatStart, FLAG, REGION_SECTORS, sealRegion, type ExfatGeometry } from './boot-region';
+import type { ByteRange, Transaction } from '../port';
+import { writeRegions, type ExfatState } from './boot-edits';
+import { BOOT, clusterOffset, fatStart, REGION_SECTORS, type ExfatGeometry } from './boot-region';
+import { ownedBits } from './cluster-bits';
 import { FILE, setChecksum, STREAM, STREAM_FLAG } from './entries';
-import { BAD, END, type ExfatTree, type Owner } from './tree';
-import type { BlockDevice } from '@/core/device';
-
-export interface ExfatState {
-  readonly device: BlockDevice;
-  readonly geometry: ExfatGeometry;
-  readonly tree: ExfatTree;
-}
-
-/** The geometry of a volume of `size` bytes with its structures as they are, or with the table made longer. */
-function geometryFor(g: ExfatGeometry, size: number): ExfatGeometry {
-  const volumeSectors = Math.floor(size / g.sectorSize);
-  const perCluster = g.clusterSize / g.sectorSize;
-  const inHeap = (heapSector: number): number => Math.floor((volumeSectors - heapSector) / perCluster);
-  let { heapSector, fatSectors } = g;
-  const needed = (): number => Math.ceil(((inHeap(heapSector) + 2) * 4) / g.sectorSize);
-  if (needed() > fatSectors) {
-    const room = Math.floor((heapSector - g.fatOffset) / g.fatCount);
-    if (needed() > room) {
-      // As many whole clusters as the table needs beyond its room go to it.
-      const missing = (needed() - room) * g.fatCount;
-      heapSector += Math.ceil(missing / perCluster) * perCluster;
-    }
-    fatSectors = needed();
-  }
-  return { ...g, volumeSectors, heapSector, fatSectors, clusterCount: inHeap(heapSector) };
-}
+import { clustersIn, geometryFor, outside } from './new-geometry';
+import { BAD, END, type Owner } from './owner';
 
 /**
  * Resizes to at most `size` bytes. The caller has checked limits and soundness.
@@ -55,26 +32,6 @@ export async function resizeExfat(
   const held = reserved ? clustersIn(to, reserved) : { start: 2, length: 0 };
   await new Change(state, to, tx, held).run();
   return held;
-}
-
-/** The clusters that a range of bytes touches. */
-function clustersIn(g: ExfatGeometry, { start, end }: ByteRange): Run {
-  const heap = g.heapSector * g.sectorSize;
-  const first = Math.max(0, Math.floor((start - heap) / g.clusterSize));
-  const last = Math.min(g.clusterCount, Math.ceil((end - heap) / g.clusterSize));
-  return { start: 2 + first, length: Math.max(0, last - first) };
-}
-
-/** What of a run is not in another one. */
-function outside(run: Run, { start, length }: Run): Run[] {
-  if (length === 0) return [run];
-  const [end, runEnd] = [start + length, run.start + run.length];
-  const before = Math.min(runEnd, start) - run.start;
-  const behind = runEnd - Math.max(run.start, end);
-  return [
-    ...(before > 0 ? [{ start: run.start, length: before }] : []),
-    ...(behind > 0 ? [{ start: runEnd - behind, length: behind }] : []),
-  ];
 }
 
 /** An owner with its clusters as they will be numbered. */
@@ -324,7 +281,7 @@ class Change {
 
   async #writeBoot(): Promise<void> {
     const { device, geometry: g, tree } = this.state;
-    const used = this.#bits.reduce((sum, b) => sum + ONES[b]!, 0);
+    const used = countSet(this.#bits, this.to.clusterCount);
     const region = await device.bytes(0, REGION_SECTORS * g.sectorSize);
     BOOT.encode(
       {
@@ -339,42 +296,4 @@ class Change {
     );
     await writeRegions(region, g.sectorSize, this.tx);
   }
-}
-
-const ONES = /* @__PURE__ */ Uint8Array.from({ length: 256 }, (_, n) => n.toString(2).replaceAll('0', '').length);
-
-/** Both regions alike, with their checksums. */
-export async function writeRegions(region: Uint8Array, sectorSize: number, tx: Transaction): Promise<void> {
-  sealRegion(region, sectorSize);
-  await tx.write(0, region);
-  await tx.write(REGION_SECTORS * sectorSize, region);
-}
-
-/** Changes fields of the boot sector in both regions. */
-export async function changeBoot(
-  { device, geometry: g }: ExfatState,
-  fields: Parameters<typeof BOOT.encode>[0],
-  tx: Transaction,
-): Promise<void> {
-  const region = await device.bytes(0, REGION_SECTORS * g.sectorSize);
-  BOOT.encode(fields, region);
-  await writeRegions(region, g.sectorSize, tx);
-}
-
-/** Marks the volume so that its system checks it. Neither checksum covers the flags. */
-export function markDirty(state: ExfatState, tx: Transaction): Promise<void> {
-  return changeBoot(state, { flags: state.geometry.flags | FLAG.dirty }, tx);
-}
-
-/** Whether a cluster is in use, or bad. */
-export function isTaken({ taken }: ExfatTree, cluster: number): boolean {
-  return isSet(taken, cluster - 2);
-}
-
-/** A bit for every cluster that an owner has. */
-export function ownedBits({ owners }: ExfatTree, clusterCount: number): Uint8Array {
-  const out = new Uint8Array(Math.ceil(clusterCount / 8));
-  for (const { runs } of owners)
-    for (const { start, length } of runs) setBits(out, start - 2, start - 2 + length, true);
-  return out;
 }

@@ -4,7 +4,8 @@ import type { Finding } from '@/core/errors';
 import { countIn, countSet, onlyIn } from '../bitmap';
 import type { Run } from '../free-space';
 import { bootChecksum, FLAG, REGION_SECTORS } from './boot-region';
-import { ownedBits, type ExfatState } from './change';
+import type { ExfatState } from './boot-edits';
+import { ownedBits } from './cluster-bits';
 
 /** @throws CoreError `device.read-failed` */
 export async function checkExfat(state: ExfatState): Promise<Finding[]> {

@@ -4,7 +4,7 @@
  * “exFAT file system specification”, sections 6 (directory structure) and 7 (entry definitions).
  */
 import { raw, struct, u16, u32, u64, u8 } from '@/core/bytes';
-import type { FileTimes } from '../port';
+import type { FileTimes } from '../entry';
 import { isoToStamp, stampToIso } from '../dos-time';
 
 export const ENTRY_BYTES = 32;
@@ -209,4 +209,12 @@ export function unitsIn(bytes: Uint8Array, count: number): string {
   let out = '';
   for (let i = 0; i < count; i++) out += String.fromCharCode(bytes[2 * i]! | (bytes[2 * i + 1]! << 8));
   return out;
+}
+
+/** The name that the entries of a set spell, at most as long as its stream entry says. */
+export function nameIn(set: Uint8Array): string {
+  let name = '';
+  for (let at = 2 * ENTRY_BYTES; at < set.length && set[at] === TYPE.name; at += ENTRY_BYTES)
+    name += unitsIn(set.subarray(at + 2), NAME_UNITS);
+  return name.slice(0, STREAM.decode(set, ENTRY_BYTES).nameLength);
 }

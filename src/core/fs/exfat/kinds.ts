@@ -1,7 +1,7 @@
 /** What forms and tables need to know of exFAT, and which cluster sizes suit which volume. */
 import { CoreError } from '@/core/errors';
 import { GIB, KIB, MIB } from '@/core/size';
-import type { KindFacts } from '../port';
+import type { KindFacts } from '../kind-facts';
 import { ENTRY_BYTES, exfatNameFault, LABEL_UNITS, NAME_UNITS, storedTimes } from './entries';
 import { LEAST_BYTES } from './limits';
 import { MAX_CLUSTERS } from './boot-region';

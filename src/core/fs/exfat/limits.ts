@@ -3,8 +3,8 @@ import { formatSize, spaced } from '@/core/size';
 import { countSet, onlyIn } from '../bitmap';
 import type { FloorReason, SizeLimits } from '../port';
 import { MAX_CLUSTERS, type ExfatGeometry } from './boot-region';
-import { ownedBits } from './change';
-import type { ExfatTree } from './tree';
+import { ownedBits } from './cluster-bits';
+import type { ExfatTree } from './owner';
 
 export const LEAST_BYTES = 1024 * 1024;
 

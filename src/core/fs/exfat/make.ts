@@ -9,11 +9,11 @@ import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { MakeOptions, Transaction } from '../port';
 import { BOOT_SIGNATURE, NAME, newRegion, REGION_SECTORS } from './boot-region';
-import { writeRegions } from './change';
+import { writeRegions } from './boot-edits';
 import { storedCaseTable } from './case-table';
 import { ENTRY_BYTES, LABEL, STREAM, tableChecksum, TYPE, UPCASE } from './entries';
 import { clusterSizesFor, EXFAT_KIND } from './kinds';
-import { END } from './tree';
+import { END } from './owner';
 
 const MIB = 1024 * 1024;
 const CLEAR_CHUNK = 8 * MIB;

@@ -18,9 +18,10 @@ import {
   REGION_SECTORS,
   type ExfatGeometry,
 } from './boot-region';
-import { ownedBits } from './change';
+import { ownedBits } from './cluster-bits';
 import { checkExfat } from './check';
-import { readTree, type ExfatTree } from './tree';
+import { type ExfatTree } from './owner';
+import { readTree } from './tree';
 
 const FLAGS_AT = 106;
 const PERCENT_AT = 112;

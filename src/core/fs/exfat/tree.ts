@@ -4,11 +4,10 @@
  */
 import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
-import { setBits } from '../bitmap';
-import type { FileTimes } from '../port';
 import type { Run } from '../free-space';
-import { clusterOffset, fatStart, type ExfatGeometry } from './boot-region';
+import { fatStart, type ExfatGeometry } from './boot-region';
 import { parseCaseTable } from './case-table';
+import { badClusters } from './cluster-bits';
 import {
   ATTRIBUTE,
   ENTRY_BYTES,
@@ -16,7 +15,7 @@ import {
   IN_USE,
   LABEL,
   nameHash,
-  NAME_UNITS,
+  nameIn,
   SECONDARY,
   setChecksum,
   STREAM,
@@ -27,65 +26,15 @@ import {
   unitsIn,
   UPCASE,
 } from './entries';
+import { BAD, readOwner, type ExfatTree, type Owner } from './owner';
 
-export const END = 0xffffffff;
-export const BAD = 0xfffffff7;
 const MAX_FOLDER_BYTES = 256 * 1024 * 1024;
 const MAX_DEPTH = 256;
 const MAX_FINDINGS = 1000;
 
-/** What has clusters of its own. Runs are of cluster numbers. */
-export interface Owner {
-  readonly kind: 'bitmap' | 'upcase' | 'root' | 'folder' | 'file' | 'other';
-  readonly path: string;
-  readonly runs: readonly Run[];
-  /** Clusters follow each other without the allocation table. */
-  readonly contiguous: boolean;
-  readonly size: number;
-  readonly validSize: number;
-  readonly attributes: number;
-  readonly times: FileTimes;
-  /** The folder its entry is in, and where in it the set and the entry with the first cluster begin; none for the root. */
-  readonly at?: { readonly folder: Owner; readonly set: number; readonly setBytes: number; readonly entry: number };
-}
-
-export interface ExfatTree {
-  readonly fat: Uint32Array;
-  readonly owners: readonly Owner[];
-  readonly root: Owner;
-  readonly bitmap: Owner;
-  readonly bits: Uint8Array;
-  /** The bad clusters in the same way, and both together: what nobody may use. */
-  readonly bad: Uint8Array;
-  readonly taken: Uint8Array;
-  readonly upcase: Uint16Array;
-  readonly label: string;
-  /** Where in the root the label's entry stands, if it has one. */
-  readonly labelAt: number | undefined;
-  readonly findings: readonly Finding[];
-}
-
 /** @throws CoreError `fs.damaged` when bitmap, case table or root can't be read */
 export async function readTree(device: BlockDevice, g: ExfatGeometry): Promise<ExfatTree> {
   return new TreeReader(device, g).read();
-}
-
-/** A stretch of a folder's or file's content, by its runs. */
-export async function readOwner(
-  device: BlockDevice,
-  g: ExfatGeometry,
-  runs: readonly Run[],
-  length: number,
-): Promise<Uint8Array> {
-  const out = new Uint8Array(length);
-  let done = 0;
-  for (const run of runs) {
-    const part = Math.min(run.length * g.clusterSize, length - done);
-    if (part <= 0) break;
-    await device.read(clusterOffset(g, run.start), out.subarray(done, done + part));
-    done += part;
-  }
-  return out;
 }
 
 class TreeReader {
@@ -225,10 +174,7 @@ class TreeReader {
     upcase: Uint16Array,
   ): Generator<Owner> {
     const stream = STREAM.decode(set, ENTRY_BYTES);
-    let name = '';
-    for (let e = 2 * ENTRY_BYTES; e < set.length && set[e] === TYPE.name; e += ENTRY_BYTES)
-      name += unitsIn(set.subarray(e + 2), NAME_UNITS);
-    name = name.slice(0, stream.nameLength);
+    const name = nameIn(set);
     const path = folder.path ? `${folder.path}/${name}` : name;
     if (name.length !== stream.nameLength || nameHash(name, upcase) !== stream.nameHash)
       this.#find('error', 'exfat.name', `The name of ${path} does not agree with its hash or length.`);
@@ -311,12 +257,3 @@ function positions(content: Uint8Array): number[] {
 
 const damaged = (reason: string, offset: number): CoreError =>
   new CoreError('fs.damaged', { fileSystem: 'exFAT', reason, offset });
-
-function badClusters(fat: Uint32Array, clusterCount: number): Uint8Array {
-  const out = new Uint8Array(Math.ceil(clusterCount / 8));
-  for (let cluster = fat.indexOf(BAD, 2); cluster >= 0 && cluster < clusterCount + 2;) {
-    setBits(out, cluster - 2, cluster - 1, true);
-    cluster = fat.indexOf(BAD, cluster + 1);
-  }
-  return out;
-}

@@ -5,13 +5,12 @@ import { runsOf } from '../bitmap';
 import { GatheredDevice } from '../gathered-device';
 import { joinRanges } from '../ranges';
 import { badRuns, clusterShift, takeOver } from './adopt';
+import type { EntryDetails, FileEntry } from '../entry';
 import type {
   Adoption,
   Beyond,
   ByteRange,
   ContentRun,
-  EntryDetails,
-  FileEntry,
   SizeLimits,
   Transaction,
   Volume,
@@ -19,13 +18,15 @@ import type {
   VolumeWriter,
 } from '../port';
 import { clusterOffset, parseGeometry } from './boot-region';
-import { changeBoot, markDirty, resizeExfat, type ExfatState } from './change';
+import { changeBoot, markDirty, type ExfatState } from './boot-edits';
+import { resizeExfat } from './change';
 import { checkExfat } from './check';
 import { ATTRIBUTE } from './entries';
 import { normaliseExfatLabel } from './kinds';
 import { countTaken, exfatLimits } from './limits';
 import { labelEntry } from './make';
-import { readTree, type Owner } from './tree';
+import { type Owner } from './owner';
+import { readTree } from './tree';
 import { openExfatWriter } from './writer';
 
 const MAX_BEYOND_ITEMS = 200;

@@ -4,11 +4,11 @@
  */
 import { CoreError } from '@/core/errors';
 import { fillFree, lengthOf } from '../fill';
-import { setBits } from '../bitmap';
 import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
 import type { Run } from '../free-space';
 import { clusterOffset, fatStart, type ExfatGeometry } from './boot-region';
-import { changeBoot, isTaken, type ExfatState } from './change';
+import { changeBoot, type ExfatState } from './boot-edits';
+import { ClusterAllocator } from './cluster-allocator';
 import {
   ATTRIBUTE,
   buildSet,
@@ -16,34 +16,15 @@ import {
   exfatNameFault,
   FILE,
   IN_USE,
-  NAME_UNITS,
   setChecksum,
   STREAM,
   STREAM_FLAG,
-  TYPE,
-  unitsIn,
 } from './entries';
-import { countTaken } from './limits';
-import { BAD, END, readOwner, type Owner } from './tree';
+import { fold, openFolder, type OpenFolder } from './open-folder';
+import { BAD, END, type Owner } from './owner';
 import { renamedSet, type AdoptedSet } from './adopt';
 
 const ATTRIBUTE_BITS: Readonly<Record<string, number>> = { 'read-only': 1, hidden: 2, system: 4, archive: 32 };
-
-interface OpenFolder {
-  /** The folder's own content with room to grow, and how much of it has clusters. */
-  bytes: Uint8Array;
-  size: number;
-  runs: { start: number; length: number }[];
-  /** Where the next set goes: behind the last entry in use. */
-  end: number;
-  /** Names in capitals. */
-  readonly names: Set<string>;
-  /** Where its own entry is, to be changed when it grows; none for the root. */
-  readonly at?: { readonly parent: OpenFolder; readonly set: number };
-  readonly fresh: boolean;
-  grown: boolean;
-  dirty: boolean;
-}
 
 /** Opens a writer. @throws CoreError `device.read-failed` */
 export async function openExfatWriter(state: ExfatState, tx: Transaction): Promise<ExfatWriter> {
@@ -53,22 +34,19 @@ export async function openExfatWriter(state: ExfatState, tx: Transaction): Promi
 }
 
 export class ExfatWriter implements VolumeWriter {
-  readonly #bits: Uint8Array;
+  readonly #clusters: ClusterAllocator;
   readonly #chains: (readonly Run[])[] = [];
   /** Clusters of what was taken away, free once everything else has its own. */
   readonly #freed: Run[] = [];
   readonly #adopted: Run[] = [];
   readonly #bad: Run[] = [];
   readonly #folders = new Map<string, OpenFolder>();
-  #cursor = 2;
-  #free: number;
 
   constructor(
     private readonly state: ExfatState,
     private readonly tx: Transaction,
   ) {
-    this.#bits = state.tree.bits.slice();
-    this.#free = state.geometry.clusterCount - countTaken(state.tree, state.geometry);
+    this.#clusters = new ClusterAllocator(state);
   }
 
   get #g(): ExfatGeometry {
@@ -76,33 +54,11 @@ export class ExfatWriter implements VolumeWriter {
   }
 
   async load(): Promise<void> {
-    this.#folders.set('', await this.#openFolder(this.state.tree.root, undefined));
-  }
-
-  async #openFolder(owner: Owner, parent: OpenFolder | undefined): Promise<OpenFolder> {
-    const bytes = await readOwner(this.state.device, this.#g, owner.runs, owner.size);
-    const names = new Set<string>();
-    let end = 0;
-    for (let at = 0; at + ENTRY_BYTES <= bytes.length && bytes[at] !== 0; at += ENTRY_BYTES) {
-      if ((bytes[at]! & IN_USE) !== 0) end = at + ENTRY_BYTES;
-      if (bytes[at] !== TYPE.file) continue;
-      const set = bytes.subarray(at, at + (bytes[at + 1]! + 1) * ENTRY_BYTES);
-      const stream = STREAM.decode(set, ENTRY_BYTES);
-      let name = '';
-      for (let e = 2 * ENTRY_BYTES; e < set.length && set[e] === TYPE.name; e += ENTRY_BYTES)
-        name += unitsIn(set.subarray(e + 2), NAME_UNITS);
-      names.add(this.#fold(name.slice(0, stream.nameLength)));
-    }
-    const runs = owner.runs.map((r) => ({ ...r }));
-    const at = parent && owner.at ? { at: { parent, set: owner.at.set } } : {};
-    return { bytes, size: bytes.length, runs, end, names, ...at, fresh: false, grown: false, dirty: false };
+    this.#folders.set('', await openFolder(this.state, this.state.tree.root, undefined));
   }
 
   #fold(name: string): string {
-    const { upcase } = this.state.tree;
-    let out = '';
-    for (let i = 0; i < name.length; i++) out += String.fromCharCode(upcase[name.charCodeAt(i)]!);
-    return out;
+    return fold(name, this.state.tree.upcase);
   }
 
   async #folder(path: string): Promise<OpenFolder> {
@@ -112,7 +68,7 @@ export class ExfatWriter implements VolumeWriter {
     const parent = await this.#folder(cut < 0 ? '' : path.slice(0, cut));
     const owner = this.state.tree.owners.find((o) => o.kind === 'folder' && this.#fold(o.path) === this.#fold(path));
     if (!owner) throw new CoreError('fs.not-found', { path });
-    const folder = await this.#openFolder(owner, parent);
+    const folder = await openFolder(this.state, owner, parent);
     this.#folders.set(this.#fold(path), folder);
     return folder;
   }
@@ -130,7 +86,7 @@ export class ExfatWriter implements VolumeWriter {
   async mkdir(path: string, facts: NewFileFacts = {}): Promise<void> {
     const { folder, name } = await this.#place(path);
     const { clusterSize } = this.#g;
-    const runs = this.#allocate(1, facts.placement?.near);
+    const runs = this.#clusters.allocate(1, facts.placement?.near);
     const firstCluster = runs[0]!.start;
     await this.tx.clearFree(clusterOffset(this.#g, firstCluster), clusterSize);
     const attributes = ATTRIBUTE.folder | attributeBits(facts, 0);
@@ -153,28 +109,11 @@ export class ExfatWriter implements VolumeWriter {
       throw new CoreError('fs.ability', { fileSystem: 'exFAT', ability: 'hold named streams' });
     const { folder, name } = await this.#place(path);
     const size = lengthOf(content);
-    const runs = this.#store(size, facts);
+    const runs = this.#clusters.store(size, facts.placement);
     await this.#fill(runs, content);
     const contiguous = runs.length === 1;
     if (runs.length > 1) this.#chains.push(runs);
     this.#enter(folder, name, facts, attributeBits(facts, ATTRIBUTE.archive), runs, size, contiguous);
-  }
-
-  #store(size: number, { placement }: NewFileFacts): { start: number; length: number }[] {
-    const count = Math.ceil(size / this.#g.clusterSize);
-    const pieces = Math.max(1, Math.min(placement?.fragments ?? 1, count));
-    const each = Math.ceil(count / pieces);
-    const runs: { start: number; length: number }[] = [];
-    for (let left = count; left > 0;) {
-      for (const run of this.#allocate(Math.min(each, left), left === count ? placement?.near : undefined)) {
-        const last = runs.at(-1);
-        if (last && last.start + last.length === run.start) last.length += run.length;
-        else runs.push(run);
-        left -= run.length;
-      }
-      if (pieces > 1) this.#cursor = 2 + ((this.#cursor - 2 + each) % this.#g.clusterCount);
-    }
-    return runs;
   }
 
   #fill(runs: readonly Run[], content: NewContent): Promise<void> {
@@ -220,34 +159,6 @@ export class ExfatWriter implements VolumeWriter {
       if (key === this.#fold(path) || key.startsWith(below)) this.#folders.delete(key);
   }
 
-  /** The next free clusters from the cursor on, or from a place on the volume, marked as taken. */
-  #allocate(count: number, near: number | undefined): { start: number; length: number }[] {
-    const { clusterCount, clusterSize } = this.#g;
-    if (count > this.#free)
-      throw new CoreError('fs.full', { needed: count * clusterSize, free: this.#free * clusterSize });
-    if (near !== undefined) this.#cursor = 2 + Math.min(clusterCount - 1, Math.floor(near * clusterCount));
-    const runs: { start: number; length: number }[] = [];
-    for (let left = count; left > 0;) {
-      const bit = this.#cursor - 2;
-      const byte = this.#bits[bit >> 3]!;
-      // A whole byte of clusters in use is stepped over at once.
-      if ((bit & 7) === 0 && byte === 0xff && bit + 8 <= clusterCount) {
-        this.#cursor = 2 + ((bit + 8) % clusterCount);
-        continue;
-      }
-      if ((byte & (1 << (bit & 7))) === 0 && !isTaken(this.state.tree, this.#cursor)) {
-        this.#bits[bit >> 3]! |= 1 << (bit & 7);
-        const last = runs.at(-1);
-        if (last && last.start + last.length === this.#cursor) last.length += 1;
-        else runs.push({ start: this.#cursor, length: 1 });
-        left -= 1;
-      }
-      this.#cursor = 2 + ((bit + 1) % clusterCount);
-    }
-    this.#free -= count;
-    return runs;
-  }
-
   /** Puts a set into a folder and returns where it stands. */
   #enter(
     folder: OpenFolder,
@@ -276,7 +187,7 @@ export class ExfatWriter implements VolumeWriter {
   }
 
   #growFolder(folder: OpenFolder): void {
-    for (const run of this.#allocate(1, undefined)) {
+    for (const run of this.#clusters.allocate(1, undefined)) {
       const last = folder.runs.at(-1);
       if (last && last.start + last.length === run.start) last.length += run.length;
       else folder.runs.push(run);
@@ -292,18 +203,12 @@ export class ExfatWriter implements VolumeWriter {
   async finish(): Promise<void> {
     for (const folder of this.#folders.values()) if (folder.grown) this.#resize(folder);
     for (const folder of this.#folders.values()) if (folder.dirty) await this.#writeFolder(folder);
-    for (const { start, length } of this.#freed) {
-      setBits(this.#bits, start - 2, start - 2 + length, false);
-      this.#free += length;
-    }
-    for (const { start, length } of [...this.#adopted, ...this.#bad]) {
-      setBits(this.#bits, start - 2, start - 2 + length, true);
-      this.#free -= length;
-    }
+    for (const run of this.#freed) this.#clusters.mark(run, false);
+    for (const run of [...this.#adopted, ...this.#bad]) this.#clusters.mark(run, true);
     await this.#writeFat();
-    await this.#writeBits();
+    await this.#clusters.write(this.tx);
     const { clusterCount } = this.#g;
-    const percentInUse = Math.floor(((clusterCount - this.#free) * 100) / clusterCount);
+    const percentInUse = Math.floor(((clusterCount - this.#clusters.free) * 100) / clusterCount);
     await changeBoot(this.state, { percentInUse }, this.tx);
   }
 
@@ -343,15 +248,6 @@ export class ExfatWriter implements VolumeWriter {
     view.setUint32(0, BAD, true);
     for (const { start, length } of this.#bad)
       for (let c = start; c < start + length; c++) await this.tx.write(fatStart(this.#g) + c * 4, entry);
-  }
-
-  async #writeBits(): Promise<void> {
-    let done = 0;
-    for (const { start, length } of this.state.tree.bitmap.runs) {
-      const part = this.#bits.subarray(done, done + length * this.#g.clusterSize);
-      if (part.length > 0) await this.tx.write(clusterOffset(this.#g, start), part);
-      done += length * this.#g.clusterSize;
-    }
   }
 }
 

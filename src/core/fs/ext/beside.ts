@@ -1,6 +1,6 @@
 /** What stands beside the content of an entry, in short: mode, owner, and a checksum of its attributes. */
 import { crc32 } from '@/core/bytes';
-import type { EntryKind } from '../port';
+import type { EntryKind } from '../entry';
 import type { Attribute } from './attributes';
 
 /** Modes of entries that come from kinds which have none. */

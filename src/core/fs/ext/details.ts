@@ -1,6 +1,6 @@
 /** What is stored of an entry beside its content: whose it is, attributes, where a link leads, which device it is. */
 import type { BlockDevice } from '@/core/device';
-import type { EntryDetails, FileEntry } from '../port';
+import type { EntryDetails, FileEntry } from '../entry';
 import { attributesInside, attributesOf, inlineOf, SYSTEM, type Attribute } from './attributes';
 import { nameText } from './folder-names';
 import { attributeBlockOf, FLAG, flagsOf, MAP_AT, ownerOf, sizeOf, timesOf, typeOf, TYPE } from './inode';

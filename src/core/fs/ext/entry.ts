@@ -1,5 +1,5 @@
 /** An entry of an ext volume: what is asked for less often is read from its inode when somebody does. */
-import type { EntryKind, FileEntry, FileTimes } from '../port';
+import type { EntryKind, FileEntry, FileTimes } from '../entry';
 import type { Attribute } from './attributes';
 import { besideWords } from './beside';
 import { attributesIn, flagsOf, ownerOf, sizeOf, timesOf } from './inode';

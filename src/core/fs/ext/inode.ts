@@ -4,7 +4,7 @@
  * “ext4 Data Structures and Algorithms”, “Index Nodes” and “Inode Timestamps”.
  */
 import { crc32c, raw, struct, u16, u32 } from '@/core/bytes';
-import type { EntryKind, FileTimes } from '../port';
+import type { EntryKind, FileTimes } from '../entry';
 import { has, RO_COMPAT, type Geometry } from './superblock';
 
 export const ROOT_INODE = 2;

@@ -1,7 +1,7 @@
 /** What forms and tables need to know of ext2, ext3 and ext4, and which block sizes suit which volume. */
 import { CoreError } from '@/core/errors';
 import { KIB, MIB, TIB } from '@/core/size';
-import type { Chosen, KindFacts, MakeChoice } from '../port';
+import type { Chosen, KindFacts, MakeChoice } from '../kind-facts';
 import { extNameFault } from './folder-names';
 import { besideWords, NEW_MODES } from './beside';
 import { ATTRIBUTES, storedTimes } from './inode';

@@ -2,18 +2,8 @@
 import type { BlockDevice } from '@/core/device';
 import { CoreError, markOverridable, type Finding } from '@/core/errors';
 import { countIn, runsOf } from '../bitmap';
-import type {
-  Beyond,
-  ByteRange,
-  ContentRun,
-  EntryDetails,
-  FileEntry,
-  SizeLimits,
-  Transaction,
-  Volume,
-  VolumeInfo,
-  VolumeWriter,
-} from '../port';
+import type { EntryDetails, FileEntry } from '../entry';
+import type { Beyond, ByteRange, ContentRun, SizeLimits, Transaction, Volume, VolumeInfo, VolumeWriter } from '../port';
 import { joinRanges } from '../ranges';
 import { formatUuid } from '../uuid';
 import { inlineOf, type Attribute } from './attributes';

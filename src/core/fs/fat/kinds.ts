@@ -1,6 +1,7 @@
 /** What forms and tables need to know of FAT12, FAT16 and FAT32, and which cluster sizes suit which volume. */
 import { GIB, KIB, MIB } from '@/core/size';
-import type { FileTimes, KindFacts } from '../port';
+import type { FileTimes } from '../entry';
+import type { KindFacts } from '../kind-facts';
 import { DIRECTORY_ENTRY_BYTES, tableSectors, type FatKind } from './boot-sector';
 import { countRange } from './limits';
 import { dateToIso, isoToStamp, stampToIso } from '../dos-time';

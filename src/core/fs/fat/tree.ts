@@ -5,7 +5,7 @@
  * are at most 65 536 entries long and nested at most 512 deep.
  */
 import type { Finding } from '@/core/errors';
-import type { FileTimes } from '../port';
+import type { FileTimes } from '../entry';
 import { BAD, FREE, isLink } from './allocation-table';
 import { clusterOffset, DIRECTORY_ENTRY_BYTES, rootOffset } from './boot-sector';
 import {

@@ -1,17 +1,7 @@
 /** An open FAT volume behind the port. */
 import { CoreError, markOverridable, type Finding } from '@/core/errors';
-import type {
-  Beyond,
-  ByteRange,
-  ContentRun,
-  EntryDetails,
-  FileEntry,
-  SizeLimits,
-  Transaction,
-  Volume,
-  VolumeInfo,
-  VolumeWriter,
-} from '../port';
+import type { EntryDetails, FileEntry } from '../entry';
+import type { Beyond, ByteRange, ContentRun, SizeLimits, Transaction, Volume, VolumeInfo, VolumeWriter } from '../port';
 import { BAD, FREE } from './allocation-table';
 import { clusterOffset, EXTENDED_16, EXTENDED_32 } from './boot-sector';
 import { checkVolume } from './check';

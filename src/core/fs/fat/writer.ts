@@ -9,6 +9,7 @@ import { fillFree, lengthOf } from '../fill';
 import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
 import { END, FREE, type AllocationTable } from './allocation-table';
 import { clusterOffset, DIRECTORY_ENTRY_BYTES, rootOffset, type FatGeometry } from './boot-sector';
+import { ClusterAllocator } from './cluster-allocator';
 import {
   ATTRIBUTE,
   attributeByte,
@@ -57,29 +58,23 @@ class FatWriter implements VolumeWriter {
   readonly #folders = new Map<string, OpenFolder>();
   /** First clusters of what was taken away. */
   readonly #freed: number[] = [];
-  #cursor = 2;
-  #free: number;
+  readonly #clusters: ClusterAllocator;
 
   constructor(
     private readonly state: FatState,
     private readonly table: AllocationTable,
     private readonly tx: Transaction,
   ) {
-    this.#free = 0;
-    for (let c = 2; c < this.#end; c++) if (table.get(c) === FREE) this.#free += 1;
+    this.#clusters = new ClusterAllocator(state.geometry, table);
   }
 
   get #g(): FatGeometry {
     return this.state.geometry;
   }
 
-  get #end(): number {
-    return this.state.geometry.clusterCount + 2;
-  }
-
   async mkdir(path: string, facts: NewFileFacts = {}): Promise<void> {
     const { folder, name } = await this.#place(path);
-    const [cluster] = this.#allocate(1, facts.placement?.near) as [number];
+    const [cluster] = this.#clusters.take(1, facts.placement?.near) as [number];
     this.table.set(cluster, END);
     const parentFirst = folder === this.#folders.get('') ? 0 : folder.first;
     const bytes = new Uint8Array(this.#g.clusterSize);
@@ -106,8 +101,8 @@ class FatWriter implements VolumeWriter {
     if (size > MAX_FILE_BYTES)
       throw new CoreError('fs.name', { name: path, reason: 'a file on a FAT volume is smaller than 4 GiB' });
     const { folder, name } = await this.#place(path);
-    const runs = this.#allocateRuns(Math.ceil(size / this.#g.clusterSize), facts);
-    this.#chain(runs);
+    const runs = this.#clusters.runs(Math.ceil(size / this.#g.clusterSize), facts.placement);
+    this.#clusters.chain(runs);
     await this.#fill(runs, content);
     this.#add(folder, name, runs[0]?.start ?? 0, size, facts, ATTRIBUTE.archive);
   }
@@ -257,61 +252,13 @@ class FatWriter implements VolumeWriter {
     const tooLong = folder.end + needed > MAX_DIRECTORY_ENTRIES * DIRECTORY_ENTRY_BYTES;
     if (tooLong || folder.clusters.length === 0)
       throw new CoreError('fs.full', { needed, free: folder.bytes.length - folder.end });
-    const [cluster] = this.#allocate(1, undefined) as [number];
+    const [cluster] = this.#clusters.take(1, undefined) as [number];
     this.table.set(folder.clusters.at(-1)!, cluster);
     this.table.set(cluster, END);
     folder.clusters.push(cluster);
     const bytes = new Uint8Array(folder.bytes.length + this.#g.clusterSize);
     bytes.set(folder.bytes);
     folder.bytes = bytes;
-  }
-
-  #allocateRuns(count: number, facts: NewFileFacts): ClusterRun[] {
-    const pieces = Math.max(1, Math.min(facts.placement?.fragments ?? 1, count));
-    const each = Math.ceil(count / pieces);
-    const runs: { start: number; length: number }[] = [];
-    for (let left = count, piece = 0; left > 0; piece++) {
-      const clusters = this.#allocate(Math.min(each, left), piece === 0 ? facts.placement?.near : undefined);
-      left -= clusters.length;
-      for (const cluster of clusters) {
-        const last = runs.at(-1);
-        if (last && last.start + last.length === cluster) last.length += 1;
-        else runs.push({ start: cluster, length: 1 });
-      }
-      // A gap left behind each piece is what makes the next one lie apart.
-      if (pieces > 1) this.#cursor = this.#wrap(this.#cursor + each);
-    }
-    return runs;
-  }
-
-  #wrap(cluster: number): number {
-    return cluster < this.#end ? cluster : 2;
-  }
-
-  /** The next free clusters from the cursor on, or from a place on the volume (0 its start, 1 its end). */
-  #allocate(count: number, near: number | undefined): number[] {
-    if (count > this.#free) {
-      const { clusterSize } = this.#g;
-      throw new CoreError('fs.full', { needed: count * clusterSize, free: this.#free * clusterSize });
-    }
-    if (near !== undefined) this.#cursor = this.#wrap(2 + Math.floor(near * (this.#g.clusterCount - 1)));
-    const out: number[] = [];
-    while (out.length < count) {
-      if (this.table.get(this.#cursor) === FREE) {
-        out.push(this.#cursor);
-        this.table.set(this.#cursor, END);
-      }
-      this.#cursor = this.#wrap(this.#cursor + 1);
-    }
-    this.#free -= count;
-    return out;
-  }
-
-  #chain(runs: readonly ClusterRun[]): void {
-    runs.forEach((run, i) => {
-      for (let c = run.start; c < run.start + run.length - 1; c++) this.table.set(c, c + 1);
-      this.table.set(run.start + run.length - 1, runs[i + 1]?.start ?? END);
-    });
   }
 
   #fill(runs: readonly ClusterRun[], content: NewContent): Promise<void> {

@@ -4,7 +4,8 @@
  * that. Nothing of what they hold is read or written.
  */
 import { CoreError } from '@/core/errors';
-import type { Adoption, FileEntry } from '../port';
+import type { FileEntry } from '../entry';
+import type { Adoption } from '../port';
 import { readAcross } from './across';
 import type { ChangeInput } from './change';
 import { FileRecords } from './file-records';

@@ -1,12 +1,13 @@
 /** What NTFS stores of a file beside content, names, times and attributes: its change time, its rights, where it leads. */
 import type { BlockDevice } from '@/core/device';
-import type { EntryDetails } from '../port';
+import type { EntryDetails } from '../entry';
 import { readAcross } from './across';
 import type { NtfsGeometry } from './boot-sector';
 import type { NtfsFile, NtfsStream } from './file';
 import type { Mft } from './mft';
 import { targetIn } from './mount-point';
-import { parseAttributes, TYPE, undoFixup } from './record';
+import { parseAttributes } from './attribute-cursor';
+import { TYPE, undoFixup } from './record';
 import type { SecurityDescriptors } from './secure';
 import { filetimeToIso } from './times';
 

@@ -4,7 +4,8 @@ import { describe, expect, it } from 'vitest';
 import { parseAttributeList, serialiseAttributeList } from './attribute-list';
 import type { NewAttribute } from './build-record';
 import { FileRecords, type RecordSource } from './file-records';
-import { FLAG, parseAttributes, RECORD, recordOf, TYPE, undoFixup } from './record';
+import { parseAttributes } from './attribute-cursor';
+import { FLAG, RECORD, recordOf, TYPE, undoFixup } from './record';
 import { clustersOf, encodeRuns, type DataRun } from './runlist';
 
 const SIZES = { recordSize: 1024, clusterSize: 4096, clusterCount: 1 << 24 };

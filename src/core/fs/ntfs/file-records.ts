@@ -15,9 +15,11 @@ import {
   referenceTo,
   type NewAttribute,
 } from './build-record';
-import { FLAG, NON_RESIDENT, parseAttributes, RECORD, RESIDENT, TYPE, undoFixup, type Attribute } from './record';
-import { packRecords, wholeAttribute, type HeldAttribute, type PackedRecord } from './record-packer';
-import { clustersOf, decodeRuns, type DataRun } from './runlist';
+import { damaged } from './damaged';
+import { holdNew, join, piecesOf, runsIn, valueIn, type RecordSizes } from './held-attributes';
+import { FLAG, NON_RESIDENT, RECORD, RESIDENT, TYPE } from './record';
+import { freedRecord, packRecords, wholeAttribute, type HeldAttribute, type PackedRecord } from './record-packer';
+import { clustersOf, type DataRun } from './runlist';
 
 /** The end mark and what pads it. */
 const END_BYTES = 8;
@@ -51,23 +53,11 @@ export interface RecordSource {
 /** A record as it is on the disk, by number; the buffer is the caller's. */
 export type ReadRecord = (number: number) => Promise<Uint8Array>;
 
-/** Sizes of a volume that its records depend on. */
-export interface RecordSizes {
-  readonly recordSize: number;
-  readonly clusterSize: number;
-  readonly clusterCount: number;
-}
-
 /** A file's records as they are to be. */
 export interface BuiltFile {
   readonly records: ReadonlyMap<number, Uint8Array>;
   /** Extension records that are no longer needed; they are among `records`, marked as free. */
   readonly freed: readonly number[];
-}
-
-interface Piece {
-  readonly attribute: Attribute;
-  readonly raw: Uint8Array;
 }
 
 export class FileRecords {
@@ -208,7 +198,7 @@ export class FileRecords {
       if (run.lcn >= 0) source.freeLater(run);
     const all = [[this.number, this.base] as const, ...this.extensions];
     return {
-      records: new Map(all.map(([number, record]) => [number, freed(number, record)])),
+      records: new Map(all.map(([number, record]) => [number, freedRecord(number, record)])),
       freed: all.map(([number]) => number),
     };
   }
@@ -236,7 +226,7 @@ export class FileRecords {
       records.set(this.number, this.#baseRecord(base, await this.#list(packed, source)));
       for (const bin of packed.slice(1)) records.set(bin.number, this.#extensionRecord(bin));
     }
-    for (const number of unused) records.set(number, freed(number, this.extensions.get(number)!));
+    for (const number of unused) records.set(number, freedRecord(number, this.extensions.get(number)!));
     return { records, freed: unused };
   }
 
@@ -298,85 +288,8 @@ export class FileRecords {
   }
 }
 
-/** The value of a resident attribute. */
-function valueIn({ head }: HeldAttribute): Uint8Array {
-  const { valueLength, valueOffset } = RESIDENT.decode(head);
-  return head.subarray(valueOffset, valueOffset + valueLength);
-}
-
 /** Attributes of a type stand by name, in capitals; their own names are plain letters. */
 function byName(a: string, b: string): number {
   const [x, y] = [a.toUpperCase(), b.toUpperCase()];
   return x < y ? -1 : x > y ? 1 : 0;
 }
-
-function holdNew(attribute: NewAttribute): HeldAttribute {
-  const raw = buildAttribute(attribute, 0);
-  const shared = { type: attribute.type, name: attribute.name ?? '' };
-  if ('value' in attribute) return { ...shared, head: raw };
-  return { ...shared, head: raw.slice(0, NON_RESIDENT.decode(raw).pairsOffset), runs: attribute.runs };
-}
-
-/** The attributes of a record with their bytes. The update sequence of `record` is undone in place. */
-function piecesOf(number: number, record: Uint8Array): Piece[] {
-  const attributes = undoFixup(record) === 'ok' ? parseAttributes(record) : undefined;
-  if (!attributes) throw damaged(`record ${number} makes no sense`);
-  let at = RECORD.decode(record).attributesOffset;
-  return attributes.map((attribute) => {
-    const length = new DataView(record.buffer, record.byteOffset + at + 4, 4).getUint32(0, true);
-    const raw = record.slice(at, at + length);
-    at += length;
-    return { attribute, raw };
-  });
-}
-
-/** Pieces of one runlist as one, in order of their VCNs. @throws CoreError `fs.damaged` when one is missing */
-function join(pieces: readonly Piece[], number: number, sizes: RecordSizes): HeldAttribute[] {
-  const out: HeldAttribute[] = [];
-  const streams = new Map<string, Piece[]>();
-  for (const piece of pieces) {
-    const { type, name, pairs } = piece.attribute;
-    if (!pairs) {
-      out.push({ type, name, head: piece.raw });
-      continue;
-    }
-    const known = streams.get(`${type}:${name}`);
-    if (known) known.push(piece);
-    else streams.set(`${type}:${name}`, [piece]);
-  }
-  for (const list of streams.values()) {
-    list.sort((a, b) => a.attribute.lowestVcn - b.attribute.lowestVcn);
-    const runs: DataRun[] = [];
-    let vcn = 0;
-    for (const { attribute } of list) {
-      if (attribute.lowestVcn !== vcn) throw damaged(`a stream of record ${number} has a gap`);
-      const more = runsIn(attribute, number, sizes);
-      for (const run of more) runs.push(run);
-      vcn += clustersOf(more);
-    }
-    const { attribute, raw } = list[0]!;
-    const { type, name } = attribute;
-    out.push({ type, name, head: raw.slice(0, NON_RESIDENT.decode(raw).pairsOffset), runs });
-  }
-  return out;
-}
-
-function runsIn(attribute: Attribute, number: number, { clusterCount }: RecordSizes): DataRun[] {
-  const runs = decodeRuns(attribute.pairs!, clusterCount, Number.MAX_SAFE_INTEGER);
-  if (!runs) throw damaged(`a runlist of record ${number} makes no sense`);
-  return runs;
-}
-
-/**
- * An extension record given back: free, and with another sequence number so that old references miss it. Its own number is
- * not asked of it: records of the older form have their update sequence where that would stand.
- */
-function freed(number: number, record: Uint8Array): Uint8Array {
-  const { sequence } = RECORD.decode(record);
-  const next = (sequence + 1) & 0xffff || 1;
-  const out = emptyRecord({ number, sequence: next, flags: 0, links: 0, base: 0n }, record.length);
-  layAttributes(out, []);
-  return out;
-}
-
-const damaged = (reason: string): CoreError => new CoreError('fs.damaged', { fileSystem: 'NTFS', reason, offset: 0 });

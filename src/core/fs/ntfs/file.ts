@@ -1,5 +1,5 @@
 /** What a record of the master file table says of its file: names, streams, times. */
-import type { FileTimes } from '../port';
+import type { FileTimes } from '../entry';
 import { ascii } from './record';
 import { decodeRuns, type DataRun } from './runlist';
 import { isoFromHalves } from './times';

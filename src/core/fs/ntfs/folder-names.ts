@@ -6,7 +6,8 @@ import type { IndexedName } from './index-tree';
 import { ntfsNameFault } from './kinds';
 import { readRecords } from './mft';
 import { DOS_SPACE, lettersIn, parentIn, SPACE_AT, WIN32 } from './new-attributes';
-import { FLAG, parseAttributes, RECORD, recordOf, sequenceOf, TYPE, undoFixup, utf16 } from './record';
+import { parseAttributes } from './attribute-cursor';
+import { FLAG, RECORD, recordOf, sequenceOf, TYPE, undoFixup, utf16 } from './record';
 
 const ROOT = 5;
 const LEAST_NAME = 68;

@@ -1,6 +1,6 @@
 /** What forms and tables need to know of NTFS, and which cluster sizes suit which volume. */
 import { CoreError } from '@/core/errors';
-import type { KindFacts } from '../port';
+import type { KindFacts } from '../kind-facts';
 import { leastBytes, planNewVolume } from './make-plan';
 import { mountPoint } from './mount-point';
 import { HOLE_CLUSTERS } from './sparse';

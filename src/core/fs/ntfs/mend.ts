@@ -11,7 +11,8 @@ import { bestOf, changesOf, NO_TRACES, SECTOR_SIZES, whereOpen, whereSound } fro
 import type { Mend, Trace } from '../port';
 import { partsOf } from './across';
 import { BOOT, looksLikeNtfs, parseGeometry, type NtfsGeometry } from './boot-sector';
-import { parseAttributes, RECORD, TYPE, undoFixup } from './record';
+import { parseAttributes } from './attribute-cursor';
+import { RECORD, TYPE, undoFixup } from './record';
 import { decodeRuns } from './runlist';
 import { openWhole } from './volume';
 

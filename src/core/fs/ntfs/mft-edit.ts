@@ -2,6 +2,7 @@
  * A change to the records of a volume: the files it touches, records taken and given back, the table's own growth, and
  * the bitmaps and the mirror that go with them. Nothing is written before {@link MftEdit.write}.
  */
+import { damaged } from './damaged';
 import { sameBytes } from '@/core/bytes';
 import { CoreError } from '@/core/errors';
 import type { Transaction } from '../port';
@@ -241,5 +242,3 @@ export class MftEdit implements RecordSource {
 function blankRecord(number: number, size: number): Uint8Array {
   return buildRecord({ number, sequence: 1, flags: 0, links: 0, attributes: [] }, size);
 }
-
-const damaged = (reason: string): CoreError => new CoreError('fs.damaged', { fileSystem: 'NTFS', reason, offset: 0 });

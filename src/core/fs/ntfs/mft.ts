@@ -12,7 +12,8 @@ import { parseAttributeList, type ListedAttribute } from './attribute-list';
 import type { NtfsGeometry } from './boot-sector';
 import { added, NtfsFile, type NtfsStream } from './file';
 import { FileTable } from './file-table';
-import { FLAG, parseAttributes, RECORD, recordOf, TYPE, undoFixup, type Attribute } from './record';
+import { parseAttributes, type Attribute } from './attribute-cursor';
+import { FLAG, RECORD, recordOf, TYPE, undoFixup } from './record';
 import { recordAt, RecordReader, Sight, type RecordPlace } from './record-reader';
 import { clustersOf, decodeRuns, type DataRun } from './runlist';
 

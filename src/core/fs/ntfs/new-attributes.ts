@@ -1,5 +1,6 @@
 /** Attributes of new files as bytes: standard information, names, links. */
-import type { EntryDetails, FileTimes, NewFileFacts } from '../port';
+import type { EntryDetails, FileTimes } from '../entry';
+import type { NewFileFacts } from '../port';
 import { toUtf16, type NewAttribute } from './build-record';
 import { recordOf, TYPE } from './record';
 import { isoToFiletime } from './times';

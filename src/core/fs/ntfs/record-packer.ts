@@ -1,6 +1,7 @@
 /** Distributing a file's attributes over its base record and as few extension records as they need. */
 import { CoreError } from '@/core/errors';
-import { ATTRIBUTE, NON_RESIDENT, TYPE } from './record';
+import { emptyRecord, layAttributes } from './build-record';
+import { ATTRIBUTE, NON_RESIDENT, RECORD, TYPE } from './record';
 import { clustersOf, encodeRuns, encodeRunsWithin, type DataRun } from './runlist';
 
 const MFT = 0;
@@ -132,5 +133,17 @@ function pieceOf(head: Uint8Array, lowestVcn: number, clusters: number, pairs: U
   ATTRIBUTE.encode({ length: out.length }, out);
   const highestVcn = BigInt.asUintN(64, BigInt(lowestVcn + clusters) - 1n);
   NON_RESIDENT.encode({ lowestVcn: BigInt(lowestVcn), highestVcn }, out);
+  return out;
+}
+
+/**
+ * An extension record given back: free, and with another sequence number so that old references miss it. Its own number is
+ * not asked of it: records of the older form have their update sequence where that would stand.
+ */
+export function freedRecord(number: number, record: Uint8Array): Uint8Array {
+  const { sequence } = RECORD.decode(record);
+  const next = (sequence + 1) & 0xffff || 1;
+  const out = emptyRecord({ number, sequence: next, flags: 0, links: 0, base: 0n }, record.length);
+  layAttributes(out, []);
   return out;
 }

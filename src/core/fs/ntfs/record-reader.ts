@@ -6,7 +6,8 @@
 import { struct, u32, u64, u8 } from '@/core/bytes';
 import type { NtfsGeometry } from './boot-sector';
 import { added, NtfsStream, type NtfsFile } from './file';
-import { AttributeCursor, FLAG, RECORD, TYPE, utf16 } from './record';
+import { AttributeCursor } from './attribute-cursor';
+import { FLAG, RECORD, TYPE, utf16 } from './record';
 import { followRuns } from './runlist';
 
 const STANDARD = struct('standard information', 48, {

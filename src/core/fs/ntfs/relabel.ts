@@ -1,4 +1,5 @@
 /** The record that describes an NTFS volume: its label, and the mark that has its system check it. */
+import { damaged } from './damaged';
 import { CoreError } from '@/core/errors';
 import type { Transaction } from '../port';
 import { toUtf16 } from './build-record';
@@ -17,8 +18,7 @@ export async function relabelNtfs(input: ChangeInput, label: string, tx: Transac
   const bitmap = input.bitmap.slice();
   const edit = await MftEdit.open(input, tx, noRoom);
   const volume = await edit.file(VOLUME);
-  if (volume.runsOf(TYPE.volumeName))
-    throw new CoreError('fs.damaged', { fileSystem: 'NTFS', reason: 'its label is not where it belongs', offset: 0 });
+  if (volume.runsOf(TYPE.volumeName)) throw damaged('its label is not where it belongs');
   volume.replace('', [TYPE.volumeName], [{ type: TYPE.volumeName, value }]);
   await edit.write(() => bitmap, input.geometry.clusterCount);
 }
@@ -28,8 +28,7 @@ export async function markNtfs(input: ChangeInput, tx: Transaction): Promise<voi
   const bitmap = input.bitmap.slice();
   const edit = await MftEdit.open(input, tx, noRoom);
   const value = (await edit.file(VOLUME)).valueOf(TYPE.volumeInformation);
-  if (!value || value.length < FLAGS_AT + 2)
-    throw new CoreError('fs.damaged', { fileSystem: 'NTFS', reason: 'its own record makes no sense', offset: 0 });
+  if (!value || value.length < FLAGS_AT + 2) throw damaged('its own record makes no sense');
   value[FLAGS_AT]! |= DIRTY;
   await edit.write(() => bitmap, input.geometry.clusterCount);
 }

@@ -6,6 +6,7 @@
  * Growing moves nothing; a bitmap that is too short is written anew. Bad clusters stay where they are, those past the
  * new end leave the volume with it.
  */
+import { damaged } from './damaged';
 import { CoreError } from '@/core/errors';
 import { FreeSpace } from '../free-space';
 import type { Transaction } from '../port';
@@ -196,5 +197,3 @@ class Resize {
     await this.tx.write(this.#total * this.#g.sectorSize, sector);
   }
 }
-
-const damaged = (reason: string): CoreError => new CoreError('fs.damaged', { fileSystem: 'NTFS', reason, offset: 0 });

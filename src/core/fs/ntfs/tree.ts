@@ -1,5 +1,5 @@
 /** Paths of files from their names and parents, and the entries that a walk gives. */
-import type { EntryKind, FileEntry, FileTimes } from '../port';
+import type { EntryKind, FileEntry, FileTimes } from '../entry';
 import type { NtfsFile, NtfsStream } from './file';
 import { Glance } from './file-table';
 import type { Mft } from './mft';

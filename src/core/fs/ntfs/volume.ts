@@ -1,13 +1,13 @@
 /** An open NTFS volume behind the port. */
+import { damaged } from './damaged';
 import type { BlockDevice } from '@/core/device';
 import { CoreError, markOverridable, type Finding } from '@/core/errors';
+import type { EntryDetails, FileEntry } from '../entry';
 import type {
   Adoption,
   Beyond,
   ByteRange,
   ContentRun,
-  EntryDetails,
-  FileEntry,
   SizeLimits,
   Transaction,
   Volume,
@@ -18,7 +18,6 @@ import { bitmapBytes, countSet, runsOf } from '../bitmap';
 import { GatheredDevice } from '../gathered-device';
 import { BOOT, parseGeometry, serialFrom, type NtfsGeometry } from './boot-sector';
 import { checkNtfs } from './check';
-import { decompressUnit } from './decompress';
 import { readDetails } from './details';
 import { ntfsLimits } from './limits';
 import { markNtfs, relabelNtfs } from './relabel';
@@ -27,9 +26,9 @@ import { resizeNtfs } from './resize';
 import { SecurityDescriptors } from './secure';
 import { reservedFor, takeOver, type Reserved } from './adopt';
 import { openNtfsWriter, type NtfsWriter } from './writer';
-import type { NtfsStream } from './file';
 import { scanMft, type Mft } from './mft';
-import { ATTRIBUTE_FLAG, TYPE, utf16 } from './record';
+import { TYPE, utf16 } from './record';
+import { contentOf, readInto } from './stream-content';
 import { behindEntry, entriesOf, linkOf, storedFrom } from './tree';
 
 const BITMAP = 6;
@@ -66,11 +65,7 @@ async function readBitmap(device: BlockDevice, g: NtfsGeometry, mft: Mft): Promi
   const stream = mft.files.get(BITMAP)?.streams.find((s) => s.type === TYPE.data && s.name === '');
   const needed = Math.ceil(g.clusterCount / 8);
   if (!stream || stream.size < needed) {
-    throw new CoreError('fs.damaged', {
-      fileSystem: 'NTFS',
-      reason: 'its cluster bitmap is missing or too short',
-      offset: 0,
-    });
+    throw damaged('its cluster bitmap is missing or too short');
   }
   const bitmap = new Uint8Array(bitmapBytes(g.clusterCount));
   await readInto(device, g, stream, bitmap, needed);
@@ -231,117 +226,9 @@ class NtfsVolume implements Volume {
 async function readUpcase(device: BlockDevice, g: NtfsGeometry, mft: Mft): Promise<Uint16Array> {
   const stream = mft.files.get(UPCASE)?.streams.find((s) => s.type === TYPE.data && s.name === '');
   const bytes = new Uint8Array(2 * 65_536);
-  if (stream?.size !== bytes.length)
-    throw new CoreError('fs.damaged', { fileSystem: 'NTFS', reason: 'its case table is missing', offset: 0 });
+  if (stream?.size !== bytes.length) throw damaged('its case table is missing');
   await readInto(device, g, stream, bytes);
   return new Uint16Array(bytes.buffer);
-}
-
-/** Reads the first `length` bytes of a stream into a buffer of that size. */
-async function readInto(
-  device: BlockDevice,
-  g: NtfsGeometry,
-  stream: NtfsStream,
-  into: Uint8Array,
-  length = stream.size,
-): Promise<void> {
-  let at = 0;
-  for await (const run of contentOf(device, g, stream)) {
-    const part = Math.min(run.kind === 'bytes' ? run.bytes.length : run.length, length - at);
-    if (run.kind === 'at') await device.read(run.offset, into.subarray(at, at + part));
-    else if (run.kind === 'bytes') into.set(run.bytes.subarray(0, part), at);
-    at += part;
-    if (at === length) return;
-  }
-}
-
-/** A stream's content: encrypted ones as stored, compressed ones decoded. @throws CoreError `fs.damaged` */
-async function* contentOf(device: BlockDevice, g: NtfsGeometry, stream: NtfsStream): AsyncGenerator<ContentRun> {
-  if (stream.value) yield { kind: 'bytes', bytes: stream.value.subarray(0, stream.size) };
-  else if (stream.compressionUnit > 0 && stream.flags & ATTRIBUTE_FLAG.compressed)
-    yield* compressedContent(device, g, stream);
-  else yield* plainContent(g, stream);
-}
-
-function* plainContent(g: NtfsGeometry, { runs, size, initialised }: NtfsStream): Generator<ContentRun> {
-  let at = 0;
-  for (const { lcn, length } of runs) {
-    const end = Math.min(size, at + length * g.clusterSize);
-    if (end <= at) return;
-    // What lies behind the initialised size reads as zeros, whatever the clusters hold.
-    const stored = lcn < 0 ? at : Math.max(at, Math.min(end, initialised));
-    if (stored > at) yield { kind: 'at', offset: lcn * g.clusterSize, length: stored - at };
-    if (end > stored) yield { kind: 'zeros', length: end - stored };
-    at = end;
-  }
-  if (at < size)
-    throw new CoreError('fs.damaged', {
-      fileSystem: 'NTFS',
-      reason: `a stream ends ${size - at} bytes before its size`,
-      offset: 0,
-    });
-}
-
-async function* compressedContent(
-  device: BlockDevice,
-  g: NtfsGeometry,
-  stream: NtfsStream,
-): AsyncGenerator<ContentRun> {
-  const unit = 2 ** stream.compressionUnit;
-  let left = Math.min(stream.size, stream.initialised);
-  for (const clusters of unitsOf(stream, unit)) {
-    if (left <= 0) break;
-    const length = Math.min(left, unit * g.clusterSize);
-    const bytes = await readUnit(device, g, clusters, unit);
-    if (!bytes)
-      throw new CoreError('fs.damaged', {
-        fileSystem: 'NTFS',
-        reason: 'a compressed stream can’t be decoded',
-        offset: 0,
-      });
-    yield { kind: 'bytes', bytes: bytes.subarray(0, length) };
-    left -= length;
-  }
-  const rest = stream.size - Math.min(stream.size, stream.initialised);
-  if (left > 0)
-    throw new CoreError('fs.damaged', {
-      fileSystem: 'NTFS',
-      reason: `a stream ends ${left} bytes before its size`,
-      offset: 0,
-    });
-  if (rest > 0) yield { kind: 'zeros', length: rest };
-}
-
-/** The stored clusters of each compression unit in order. */
-function* unitsOf({ runs }: NtfsStream, unit: number): Generator<number[]> {
-  let clusters: number[] = [];
-  let filled = 0;
-  for (const { lcn, length } of runs) {
-    for (let i = 0; i < length;) {
-      const take = Math.min(length - i, unit - filled);
-      if (lcn >= 0) for (let c = 0; c < take; c++) clusters.push(lcn + i + c);
-      filled += take;
-      i += take;
-      if (filled < unit) continue;
-      yield clusters;
-      [clusters, filled] = [[], 0];
-    }
-  }
-  if (filled > 0) yield clusters;
-}
-
-async function readUnit(
-  device: BlockDevice,
-  g: NtfsGeometry,
-  clusters: readonly number[],
-  unit: number,
-): Promise<Uint8Array | undefined> {
-  if (clusters.length === 0) return new Uint8Array(unit * g.clusterSize);
-  const stored = new Uint8Array(clusters.length * g.clusterSize);
-  for (let i = 0; i < clusters.length; i++) {
-    await device.read(clusters[i]! * g.clusterSize, stored.subarray(i * g.clusterSize, (i + 1) * g.clusterSize));
-  }
-  return clusters.length === unit ? stored : decompressUnit(stored, unit * g.clusterSize);
 }
 
 function describe(g: NtfsGeometry, mft: Mft, bitmap: Uint8Array): VolumeInfo {

@@ -6,14 +6,13 @@ import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
 import { KIB, MIB, TIB } from '@/core/size';
 import { formatUuid, parseUuid, uuidOf } from '../uuid';
+import type { EntryDetails, FileEntry } from '../entry';
+import type { KindFacts } from '../kind-facts';
 import type {
   Beyond,
   ByteRange,
   ContentRun,
-  EntryDetails,
-  FileEntry,
   FileSystemDriver,
-  KindFacts,
   MakeOptions,
   SizeLimits,
   Transaction,

@@ -1,0 +1,89 @@
+/** What a driver declares of its kinds as data, so that nothing outside it knows their names. */
+import type { EntryDetails, EntryKind, FileTimes, Kept } from './entry';
+
+/** What a driver can do to a volume of its kinds. */
+export interface Abilities {
+  readonly check: boolean;
+  readonly shrink: boolean;
+  readonly grow: boolean;
+  readonly make: boolean;
+  readonly relabel: boolean;
+  readonly write: boolean;
+  /** Has a mark that makes the system it belongs to check it at its next start. */
+  readonly mark: boolean;
+}
+
+/** A choice for a new volume beside its label and its cluster size. Plain data. */
+export type MakeChoice = {
+  /** As targets name it. */
+  readonly id: string;
+  /** As people read it. */
+  readonly title: string;
+} & (
+  | { readonly kind: 'switch' | 'uuid' }
+  /** What is taken where nothing is chosen depends on the size. */
+  | { readonly kind: 'number'; readonly least: number; readonly most: number; readonly unit: 'bytes' | '%' }
+);
+
+/** What was chosen, by the ids of the choices. */
+export type Chosen = Readonly<Record<string, boolean | number | string>>;
+
+/** A file-system kind a driver knows: what a form needs to offer it and a table needs to name it. */
+export interface KindFacts {
+  /** Stable lower-case id: `fat32`. */
+  readonly kind: string;
+  /** As people write it: `FAT32`. */
+  readonly title: string;
+  readonly minBytes: number;
+  readonly maxBytes: number;
+  readonly maxFileBytes: number;
+  readonly maxLabelLength: number;
+  /** Cluster sizes that are valid for a volume of this size, ascending; empty when the size does not suit the kind. */
+  clusterSizes(size: number, sectorSize: number): readonly number[];
+  /** The cluster size taken when none is chosen, or undefined when the size does not suit the kind. */
+  defaultClusterSize(size: number, sectorSize: number): number | undefined;
+  /** The MBR type code of a volume of this size. */
+  mbrType(size: number): number;
+  /** The label as it will be stored. @throws CoreError `fs.label` */
+  normaliseLabel(label: string): string;
+  readonly holds: Holdings;
+  /** The systems that read it give no letters. */
+  readonly unlettered?: true;
+  readonly choices?: readonly MakeChoice[];
+  /** Abilities of its driver that this kind has no place for. */
+  readonly lacks?: readonly (keyof Abilities)[];
+}
+
+/** How a kind stores a link that leads to a path of another volume. */
+interface LinkMaking {
+  /** What its system finds the other volume by. */
+  readonly by: 'letter' | 'label';
+  /** Where it leads, as a person would write it. */
+  words(volume: string, path: string): string;
+  /** What is stored in the place of a folder. */
+  facts(volume: string, path: string): Pick<EntryDetails, 'reparse' | 'path'>;
+}
+
+/** What entries of a kind of file system can be. */
+export interface Holdings {
+  readonly keeps: readonly Kept[];
+  /** Words of attributes that it has. */
+  readonly attributes: readonly string[];
+  /** What is stored beside an entry that comes from a kind which has nothing of the sort, as {@link FileEntry.beside}. */
+  newBeside?(kind: EntryKind): string;
+  /** Sparse files keep their holes; each begins and ends at whole multiples of so many clusters. */
+  readonly holeClusters?: number;
+  /** Names that differ in case alone are different names. */
+  readonly caseSensitive?: true;
+  /** Files of another volume of the kind can be taken over where they lie, where clusters line up. */
+  readonly adopts?: true;
+  readonly linkTo?: LinkMaking;
+  /** Why a name can't be that of an entry, or undefined when it can. */
+  nameFault(name: string): 'letters' | 'length' | undefined;
+  /** Times as they come out once they have been stored. */
+  storedTimes(times: FileTimes): FileTimes;
+  /** Bytes that an entry with a name of so many letters takes beside its content, at most. */
+  entryBytes(nameLength: number): number;
+  /** Bytes that the structures of a new volume take, at most. */
+  structures(size: number, sectorSize: number, clusterSize: number, chosen?: Chosen): number;
+}
