@@ -1,6 +1,6 @@
 /**
- * Practice disks are built one after the other, and behind whatever a person waits for: one that is asked for comes next,
- * and while an image is being opened none is built at all.
+ * Practice disks are built one after the other. One that somebody waits for is built at once; one that is only made ready
+ * behind what is shown of it stands still while anything else goes on, and until nothing was asked for a while.
  */
 import type { Survey } from '@/core/inspect';
 
@@ -10,23 +10,33 @@ interface Waiting {
   readonly id: string;
   readonly build: Build;
   readonly done: (outcome: Promise<Survey>) => void;
+  /** Nobody waits for it. */
+  behind: boolean;
 }
 
 /** Milliseconds of building after which others have their turn. */
 const TURN_MS = 30;
+/** Milliseconds without a question after which what nobody waits for goes on. */
+const QUIET_MS = 1000;
 
 export class BuildQueue {
-  #waiting: Waiting[] = [];
+  readonly #waiting: Waiting[] = [];
   /** Of each that was added, when it is there or has failed. */
   readonly #settled = new Map<string, Promise<void>>();
+  readonly #asleep = new Set<() => void>();
+  #current: Waiting | undefined;
+  /** How many go on that were pulled out of the row, and how much else. */
+  #pulled = 0;
   #held = 0;
-  #released: (() => void) | undefined;
   #going = false;
   #turn = 0;
+  #asked = performance.now();
 
-  /** Has a disk built when it is its turn. */
-  add(id: string, build: Build): Promise<Survey> {
-    const built = new Promise<Survey>((resolve) => this.#waiting.push({ id, build, done: resolve }));
+  constructor(private readonly quiet = QUIET_MS) {}
+
+  /** Has a disk built when it is its turn; `behind` when what is on it is known and nobody waits for it. */
+  add(id: string, build: Build, behind = false): Promise<Survey> {
+    const built = new Promise<Survey>((done) => this.#waiting.push({ id, build, done, behind }));
     this.#settled.set(
       id,
       built.then(
@@ -34,17 +44,24 @@ export class BuildQueue {
         () => undefined,
       ),
     );
+    this.#wake();
     void this.#go();
     return built;
   }
 
-  /** Waits for a disk that is to be built, which then comes next; one that is not is not waited for. */
+  /** Waits for a disk that is to be built, which is then built at once; one that is not is not waited for. */
   async first(id: string): Promise<void> {
-    this.#waiting.sort((a, b) => Number(b.id === id) - Number(a.id === id));
+    this.#asked = performance.now();
+    const at = this.#waiting.findIndex((w) => w.id === id);
+    const [pulled] = at < 0 ? [] : this.#waiting.splice(at, 1);
+    if (pulled) void this.#pull(pulled);
+    else if (this.#current?.id === id) this.#current.behind = false;
+    this.#wake();
     await this.#settled.get(id);
+    this.#asked = performance.now();
   }
 
-  /** Nothing is built until what this returns is called. */
+  /** What nobody waits for stands still until what this returns is called. */
   hold(): () => void {
     this.#held += 1;
     let released = false;
@@ -52,7 +69,8 @@ export class BuildQueue {
       if (released) return;
       released = true;
       this.#held -= 1;
-      if (this.#held === 0) this.#released?.();
+      this.#asked = performance.now();
+      this.#wake();
     };
   }
 
@@ -60,23 +78,60 @@ export class BuildQueue {
     if (this.#going) return;
     this.#going = true;
     for (;;) {
-      await this.#breathe();
-      const next = this.#waiting.shift();
+      await new Promise((resolve) => setTimeout(resolve));
+      const at = this.#waiting.findIndex((w) => !w.behind);
+      const [next] = this.#waiting.splice(Math.max(at, 0), 1);
       if (!next) break;
-      const built = next.build(() => this.#between());
-      next.done(built);
-      await built.catch(() => undefined);
+      this.#current = next;
+      await this.#build(next);
+      this.#current = undefined;
     }
     this.#going = false;
   }
 
-  async #between(): Promise<void> {
-    if (performance.now() - this.#turn > TURN_MS || this.#held > 0) await this.#breathe();
+  async #pull(waiting: Waiting): Promise<void> {
+    waiting.behind = false;
+    this.#pulled += 1;
+    await this.#build(waiting);
+    this.#pulled -= 1;
+    this.#wake();
   }
 
-  async #breathe(): Promise<void> {
+  async #build(waiting: Waiting): Promise<void> {
+    const between = (): Promise<void> => this.#between(waiting);
+    const built = between().then(() => waiting.build(between));
+    waiting.done(built);
+    await built.catch(() => undefined);
+  }
+
+  async #between(waiting: Waiting): Promise<void> {
+    if (performance.now() - this.#turn <= TURN_MS && !this.#stands(waiting)) return;
     await new Promise((resolve) => setTimeout(resolve));
-    while (this.#held > 0) await new Promise<void>((resolve) => (this.#released = resolve));
+    while (this.#stands(waiting)) await this.#change();
     this.#turn = performance.now();
+  }
+
+  #stands({ behind }: Waiting): boolean {
+    if (!behind) return false;
+    if (this.#held > 0 || this.#pulled > 0) return true;
+    // One that somebody waits for comes when this one is over.
+    return this.#untilQuiet() > 0 && !this.#waiting.some((w) => !w.behind);
+  }
+
+  #untilQuiet(): number {
+    return this.#asked + this.quiet - performance.now();
+  }
+
+  async #change(): Promise<void> {
+    const quiet = this.#untilQuiet();
+    await new Promise<void>((resolve) => {
+      this.#asleep.add(resolve);
+      if (quiet > 0) setTimeout(resolve, quiet + 1);
+    });
+  }
+
+  #wake(): void {
+    for (const resolve of this.#asleep) resolve();
+    this.#asleep.clear();
   }
 }

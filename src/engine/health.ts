@@ -96,7 +96,7 @@ export class Health {
     const abort = new AbortController();
     this.#tasks.set(id, abort);
     try {
-      await act(abort.signal);
+      await this.disks.undisturbed(() => act(abort.signal));
       return true;
     } catch (error) {
       if (!abort.signal.aborted) throw error;

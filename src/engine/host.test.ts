@@ -1,65 +1,26 @@
 import 'fake-indexeddb/auto';
-import { MemoryDevice, OverlayDevice } from '@/core/device';
-import { deviceCompliance } from '@/core/device/fixtures/compliance';
 import { layoutOf } from '@/core/inspect';
-import { asVolumeId, newVolumeAt, type Layout } from './fixtures/layouts';
 import { derivePlan, scratchOn, type Plan } from '@/core/plan';
 import { parseRecipe, type Recipe } from '@/core/practice';
 import type { RunProgress } from '@/core/run';
 import { beforeEach, describe, expect, it } from 'vitest';
-import { Database } from './database';
 import { drain } from './fixtures/drain';
 import { EngineHost } from './host';
-import type { Locks } from './bench-lock';
-import { DexieJournal, DexieOverlayStore } from './stores';
-
-const MIB = 1024 * 1024;
-const RECIPE: Recipe = parseRecipe({
-  version: 1,
-  id: 'host-test',
-  name: 'Host test',
-  medium: 'usb',
-  size: '40 MiB',
-  table: 'mbr',
-  volumes: [
-    {
-      fileSystem: 'fat16',
-      label: 'HOST',
-      fill: [
-        { file: 'top.txt', text: 'at the top' },
-        { folder: 'a/b', count: 12, name: 'f{nn}.bin', smallest: '2 KiB', largest: '60 KiB', near: 0.8, fragments: 3 },
-        { folder: 'a/c', count: 3, name: 'g{n}.bin', smallest: '100 KiB', largest: '200 KiB' },
-      ],
-    },
-  ],
-});
+import { MIB, RECIPE, opened } from './fixtures/opened';
 
 /** Every test has disks of its own in one database. */
 let id = '';
+
 let count = 0;
+
 beforeEach(() => {
   count += 1;
   id = `disk-${count}`;
 });
 
-async function opened(): Promise<{ host: EngineHost; plan: Plan }> {
-  const host = new EngineHost();
-  const survey = await host.openPractice(id, RECIPE);
-  const now = layoutOf(survey);
-  const [kept] = now.volumes;
-  const planned: Layout = {
-    ...now,
-    volumes: [
-      { ...kept!, length: 20 * MIB },
-      { ...newVolumeAt(21 * MIB, 18 * MIB), id: asVolumeId('new-1') },
-    ],
-  };
-  return { host, plan: derivePlan(survey, planned) };
-}
-
 describe('the engine', () => {
   it('opens a practice disk and lists its folders, largest first', async () => {
-    const { host } = await opened();
+    const { host } = await opened(id);
     const top = await host.folder(id, 1, '');
     expect(top.map((i) => [i.name, i.kind, i.totalFiles])).toEqual([
       ['a', 'folder', 15],
@@ -72,7 +33,7 @@ describe('the engine', () => {
   });
 
   it('previews and serves a file', async () => {
-    const { host } = await opened();
+    const { host } = await opened(id);
     const {
       name: _n,
       totalBytes: _b,
@@ -84,14 +45,14 @@ describe('the engine', () => {
   });
 
   it('says what lies past an end', async () => {
-    const { host } = await opened();
+    const { host } = await opened(id);
     const beyond = await host.beyond(id, 1, 20 * MIB);
     expect(beyond.bytes).toBeGreaterThan(0);
     expect(beyond.items[0]!.path).toMatch(/^a\//);
   });
 
   it('runs, tells its progress in order, survives being opened anew, and rewinds', async () => {
-    const { host, plan } = await opened();
+    const { host, plan } = await opened(id);
     const before = await drain((port) => host.serveImage(id, 'raw', port));
     const seen: RunProgress[] = [];
     const certificate = await host.run(id, plan, {}, (progress) => seen.push(progress));
@@ -111,7 +72,7 @@ describe('the engine', () => {
   });
 
   it('stops when that is asked before it has even begun, and goes on from there', async () => {
-    const { host, plan } = await opened();
+    const { host, plan } = await opened(id);
     const run = host.run(id, plan, {}, () => undefined);
     await host.stop(id);
     await expect(run).rejects.toMatchObject({ code: 'run.stopped' });
@@ -120,7 +81,7 @@ describe('the engine', () => {
   });
 
   it('stops safely and resumes in another worker', async () => {
-    const { host, plan } = await opened();
+    const { host, plan } = await opened(id);
     const stopped = host.run(id, plan, {}, ({ step }) => {
       if (step === 1) void host.stop(id);
     });
@@ -133,7 +94,7 @@ describe('the engine', () => {
   });
 
   it('knows only what is open, and forgets what it is told to', async () => {
-    const { host, plan } = await opened();
+    const { host, plan } = await opened(id);
     await host.run(id, plan, {}, () => undefined);
     await host.forget(id);
     await expect(host.survey(id)).rejects.toMatchObject({ code: 'storage.lost' });
@@ -142,7 +103,7 @@ describe('the engine', () => {
   });
 
   it('opens an image file, and refuses another one in its place', async () => {
-    const { host } = await opened();
+    const { host } = await opened(id);
     const bytes = await drain((port) => host.serveImage(id, 'raw', port));
     const file = new File([bytes as Uint8Array<ArrayBuffer>], 'x.img', { lastModified: 5 });
     const { survey, fingerprint } = await host.openImage('image', file);
@@ -158,205 +119,6 @@ describe('the engine', () => {
   });
 });
 
-/** A lock manager for tabs of one test: one lock at a time, those that wait in order, as long as they do. */
-function tabs(): { locks: Locks; close: () => void } {
-  let held = false;
-  const waiting: (() => void)[] = [];
-  const request = async (_name: string, options: unknown, callback?: () => unknown): Promise<unknown> => {
-    const act = (callback ?? options) as () => unknown;
-    const signal = callback && (options as { signal: AbortSignal }).signal;
-    if (held)
-      await new Promise<void>((resolve, reject) => {
-        waiting.push(resolve);
-        signal?.addEventListener('abort', () => {
-          waiting.splice(waiting.indexOf(resolve), 1);
-          reject(signal.reason as Error);
-        });
-      });
-    held = true;
-    return act();
-  };
-  const close = (): void => {
-    held = false;
-    waiting.shift()?.();
-  };
-  return { locks: { request } as unknown as Locks, close };
-}
-
-describe('tabs', () => {
-  it('of which one holds the bench change nothing but in that one, whatever is asked of the others', async () => {
-    const { locks, close } = tabs();
-    const [one, two, three] = [1, 2, 3].map(() => new EngineHost(new Database(), locks));
-    expect(await Promise.all([one!.hold(), two!.hold(), three!.hold()])).toEqual([true, false, false]);
-    const survey = await one!.openPractice(id, RECIPE);
-    for (const shows of [two!, three!]) await shows.openPractice(id, RECIPE);
-    const planned = { ...layoutOf(survey), volumes: layoutOf(survey).volumes.map((v) => ({ ...v, length: 20 * MIB })) };
-    const plan = derivePlan(survey, planned);
-    const held = { code: 'bench.held' };
-    const asked: Promise<unknown>[] = [];
-    const running = one!.run(id, plan, {}, ({ state }) => {
-      if (state !== 'working') return;
-      for (const other of [two!, three!])
-        for (const act of [
-          () => other.forget(id),
-          () => other.rewind(id),
-          () => other.run(id, plan, {}, () => undefined),
-          () => other.resume(id, () => undefined),
-        ])
-          asked.push(expect(act()).rejects.toMatchObject(held));
-    });
-    expect((await running).proven).toBe(true);
-    await Promise.all(asked);
-    expect(asked.length).toBeGreaterThan(7);
-    expect(await one!.runStatus(id)).toMatchObject({ certificate: { proven: true } });
-    // Whoever waits is told when the bench is free, and may take it then.
-    const free = two!.whenFree();
-    close();
-    await free;
-  });
-
-  it('that hold the bench do nothing to a disk, or to one that lends it room, while a run on it goes on', async () => {
-    const { host, plan } = await opened();
-    const outcomes: Promise<unknown>[] = [];
-    let told = false;
-    const going = { code: 'run.going-on' };
-    const running = host.run(id, plan, {}, () => {
-      if (told) return;
-      told = true;
-      const { port1 } = new MessageChannel();
-      for (const act of [
-        () => host.forget(id),
-        () => host.rewind(id),
-        () => host.run(id, plan, {}, () => undefined),
-        () => host.resume(id, () => undefined),
-        () => host.openImage(id, new File(['x'], 'x')),
-        () => host.serveImage(id, 'raw', port1),
-        () => host.folder(id, 1, ''),
-      ])
-        outcomes.push(expect(act()).rejects.toMatchObject(going));
-      port1.close();
-    });
-    expect((await running).proven).toBe(true);
-    await Promise.all(outcomes);
-    expect(outcomes).toHaveLength(7);
-  });
-});
-
-describe('an image on its way out', () => {
-  it('is not written into the file that an open image is read from, by whatever name', async () => {
-    const { host } = await opened();
-    const bytes = (await drain((port) => host.serveImage(id, 'raw', port))) as Uint8Array<ArrayBuffer>;
-    const file = new File([bytes], 'mine.img', { lastModified: 5 });
-    await host.openImage(`${id}-image`, file);
-    let written = 0;
-    /** @param spoils has a byte of what is written arrive as another */
-    const handle = (of: File, spoils = false): FileSystemFileHandle => {
-      let now = of;
-      let buffer = new Uint8Array();
-      return {
-        name: of.name,
-        getFile: async () => now,
-        createWritable: async () => ({
-          truncate: async (size: number) => void (buffer = new Uint8Array(size)),
-          write: async ({ position, data }: { position: number; data: Uint8Array }) => {
-            written += 1;
-            buffer.set(data, position);
-          },
-          close: async () => {
-            if (spoils) buffer[70_000] = buffer[70_000]! ^ 4;
-            now = new File([buffer], of.name);
-          },
-          abort: async () => undefined,
-        }),
-      } as unknown as FileSystemFileHandle;
-    };
-    const renamed = new File([bytes], 'other name.img', { lastModified: 9 });
-    for (const target of [file, renamed])
-      await expect(host.exportTo(`${id}-image`, handle(target), () => undefined)).rejects.toMatchObject({
-        code: 'file.same',
-      });
-    expect(written).toBe(0);
-    const other = (spoils = false) => handle(new File(['something else'], 'new.img'), spoils);
-    const told: number[] = [];
-    const fresh = other();
-    await host.exportTo(`${id}-image`, fresh, (done, total) => told.push(done / total));
-    expect(written).toBeGreaterThan(0);
-    expect(told.at(-1)).toBe(1);
-    expect(Buffer.compare(new Uint8Array(await (await fresh.getFile()).arrayBuffer()), bytes)).toBe(0);
-    await expect(host.exportTo(`${id}-image`, other(true), () => undefined)).rejects.toMatchObject({
-      code: 'image.not-as-saved',
-    });
-  });
-});
-
-describe('storage', () => {
-  it('is counted by disk', async () => {
-    const { host, plan } = await opened();
-    await host.run(id, plan, {}, () => undefined);
-    const { disks } = await host.storage();
-    expect(disks.find((d) => d.id === id)!.bytes).toBeGreaterThan(64 * 1024);
-  });
-
-  it('that was emptied in the middle of a run is said to be lost, and nothing is called proven', async () => {
-    const { host, plan } = await opened();
-    const proving = plan.steps.findIndex((s) => s.kind === 'prove');
-    const db = new Database();
-    let emptied: Promise<unknown> | undefined;
-    const run = host.run(id, plan, {}, ({ step }) => {
-      if (step === proving) emptied ??= db.journal.where('diskId').equals(id).delete();
-    });
-    const outcome = await run.catch((error: unknown) => error);
-    await emptied;
-    expect(outcome).toMatchObject({ code: expect.stringMatching(/storage.lost|journal/) as string });
-  });
-});
-
-describe('the browser’s stores', () => {
-  let n = 0;
-  deviceCompliance('an overlay in Dexie', async (size) => {
-    n += 1;
-    return OverlayDevice.open(
-      new MemoryDevice(new Uint8Array(size)),
-      new DexieOverlayStore(new Database(), `compliance-${n}`),
-    );
-  });
-
-  it('keep an overlay apart from another disk’s, and through compacting', async () => {
-    const db = new Database();
-    const base = new MemoryDevice(new Uint8Array(MIB));
-    const one = await OverlayDevice.open(base, new DexieOverlayStore(db, 'one'));
-    const two = await OverlayDevice.open(base, new DexieOverlayStore(db, 'two'));
-    await one.write(10, Uint8Array.of(1, 2, 3));
-    await two.write(10, Uint8Array.of(9));
-    await one.flush();
-    await two.flush();
-    const store = new DexieOverlayStore(db, 'one');
-    await store.compact([{ start: 10, end: 13, origin: -1, at: 10 }]);
-    expect([...(await (await OverlayDevice.open(base, store)).bytes(9, 5))]).toEqual([0, 1, 2, 3, 0]);
-    await store.clear();
-    expect([...(await (await OverlayDevice.open(base, new DexieOverlayStore(db, 'two'))).bytes(9, 3))]).toEqual([
-      0, 9, 0,
-    ]);
-  });
-
-  it('keep a journal in order, and lose what was not flushed', async () => {
-    const db = new Database();
-    const journal = new DexieJournal(db, 'j');
-    await journal.append({ kind: 'done', step: 0 }, Uint8Array.of(7));
-    await journal.flush();
-    await journal.append({ kind: 'done', step: 1 });
-    const steps = async (j: DexieJournal): Promise<number[]> => {
-      const out: number[] = [];
-      for await (const { record } of j.entries()) out.push((record as { step: number }).step);
-      return out;
-    };
-    expect(await steps(journal)).toEqual([0, 1]);
-    expect(await steps(new DexieJournal(db, 'j'))).toEqual([0]);
-    await journal.clear();
-    expect(await steps(journal)).toEqual([]);
-  });
-});
-
 describe('disks that wait for their turn', () => {
   it('are built one after the other, and whoever asks for one before waits for it', async () => {
     const host = new EngineHost();
@@ -369,7 +131,7 @@ describe('disks that wait for their turn', () => {
   });
 
   it('tell what the files of a volume are like, or of one of its folders', async () => {
-    const { host } = await opened();
+    const { host } = await opened(id);
     const all = await host.facts(id, 1);
     expect(all).toMatchObject({ files: 16, largest: { files: 1 } });
     expect(all.folders.map((f) => f.path).sort()).toEqual(['a', 'a/b', 'a/c']);

@@ -63,8 +63,8 @@ export class EngineHost implements EngineApi {
     return this.#lock.whenFree();
   }
 
-  openPractice(id: string, recipe: Recipe): Promise<Survey> {
-    return this.#disks.openPractice(id, recipe);
+  openPractice(id: string, recipe: Recipe, behind = false): Promise<Survey> {
+    return this.#disks.openPractice(id, recipe, behind);
   }
 
   fingerprint(file: File): Promise<ImageFingerprint> {
@@ -204,7 +204,8 @@ export class EngineHost implements EngineApi {
 
   async exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void> {
     this.#runs.assertNone(id);
-    await exportTo(this.#disks, await this.#disks.disk(id), handle, progress);
+    const disk = await this.#disks.disk(id);
+    await this.#disks.undisturbed(() => exportTo(this.#disks, disk, handle, progress));
   }
 
   log(id: string): Promise<LogLine[]> {

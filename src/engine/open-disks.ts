@@ -42,48 +42,60 @@ export class OpenDisks {
 
   constructor(private readonly db: Database) {}
 
-  openPractice(id: string, recipe: Recipe): Promise<Survey> {
-    return this.#builds.add(id, async (between) => {
+  openPractice(id: string, recipe: Recipe, behind: boolean): Promise<Survey> {
+    const build = async (between: () => Promise<void>): Promise<Survey> => {
       const base = new PatientDevice(recipeSize(recipe), recipe.sectorSize, between);
       await buildPracticeDisk(recipe, base);
       const medium = (disk: BlockDevice): MediumDevice => new MediumDevice(disk, mediumOf(recipe));
       const survey = await this.#open(id, recipe.name, base, { medium });
       base.ready();
       return survey;
-    });
+    };
+    return this.#builds.add(id, build, behind);
+  }
+
+  /** Does what takes a while, with nothing made ready behind it meanwhile. */
+  async undisturbed<T>(act: () => Promise<T>): Promise<T> {
+    const release = this.#builds.hold();
+    try {
+      return await act();
+    } finally {
+      release();
+    }
   }
 
   fingerprint(file: File): Promise<ImageFingerprint> {
     return fingerprintImage(new BlobSource(file), file.lastModified);
   }
 
-  async openImage(
-    id: string,
-    file: File,
-    { expected, otherDate = false, inside, tableless = expected !== undefined }: OpenHow,
-    progress: OpenListener | undefined,
-  ): Promise<OpenedImage> {
+  async openImage(id: string, file: File, how: OpenHow, progress: OpenListener | undefined): Promise<OpenedImage> {
     const abort = new AbortController();
     this.#cancels.set(id, abort);
-    const release = this.#builds.hold();
+    const { signal } = abort;
     try {
-      const source = new BlobSource(file);
-      if (source.size === 0) throw new CoreError('image.empty', { name: file.name });
-      const fingerprint = await this.fingerprint(file);
-      const same = otherDate ? sameContent : sameImage;
-      if (expected && !same(expected, fingerprint)) throw new CoreError('image.changed', { name: file.name });
-      const { signal } = abort;
-      const { device } = await openImageDevice(source, { signal, inside, ...(progress ? { progress } : {}) });
-      const image = { file, fingerprint };
-      const survey = await this.#open(id, file.name, device, { image, tableless });
-      return { survey, fingerprint };
+      return await this.undisturbed(() => this.#openFile(id, file, how, { signal, ...(progress ? { progress } : {}) }));
     } catch (error) {
-      if (abort.signal.aborted) throw new CoreError('image.cancelled', { name: file.name });
+      if (signal.aborted) throw new CoreError('image.cancelled', { name: file.name });
       throw error;
     } finally {
       this.#cancels.delete(id);
-      release();
     }
+  }
+
+  async #openFile(
+    id: string,
+    file: File,
+    { expected, otherDate = false, inside, tableless = expected !== undefined }: OpenHow,
+    told: { readonly signal: AbortSignal; readonly progress?: OpenListener },
+  ): Promise<OpenedImage> {
+    const source = new BlobSource(file);
+    if (source.size === 0) throw new CoreError('image.empty', { name: file.name });
+    const fingerprint = await this.fingerprint(file);
+    const same = otherDate ? sameContent : sameImage;
+    if (expected && !same(expected, fingerprint)) throw new CoreError('image.changed', { name: file.name });
+    const { device } = await openImageDevice(source, { inside, ...told });
+    const survey = await this.#open(id, file.name, device, { image: { file, fingerprint }, tableless });
+    return { survey, fingerprint };
   }
 
   /** Calls off the opening of an image. */
@@ -144,7 +156,7 @@ export class OpenDisks {
   async index(id: string, number: number): Promise<FolderIndex> {
     const { session, indexes } = await this.disk(id);
     const { volume } = await session.volume(number);
-    const known = indexes.get(volume) ?? FolderIndex.of(volume);
+    const known = indexes.get(volume) ?? this.undisturbed(() => FolderIndex.of(volume));
     indexes.set(volume, known);
     known.catch(() => indexes.delete(volume));
     return known;

@@ -99,7 +99,8 @@ export interface EngineApi {
   hold(): Promise<boolean>;
   /** Returns when the tab that has the bench has let it go. */
   whenFree(): Promise<void>;
-  openPractice(id: string, recipe: Recipe): Promise<Survey>;
+  /** `behind`: what is on it is known, and nobody waits for it. */
+  openPractice(id: string, recipe: Recipe, behind?: boolean): Promise<Survey>;
   /** What a file is known by. */
   fingerprint(file: File): Promise<ImageFingerprint>;
   openImage(id: string, file: File, how?: OpenHow, progress?: OpenListener): Promise<OpenedImage>;

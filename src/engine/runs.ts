@@ -129,7 +129,7 @@ export class Runs {
       const [disk, others] = await Promise.all([this.disks.disk(id), this.#others(plan)]);
       const { medium } = disk;
       const before = medium?.seconds ?? 0;
-      return await act({
+      const ports: RunPorts = {
         disk: medium ?? disk.layers.device,
         others,
         journal: new DexieJournal(this.db, id),
@@ -138,7 +138,8 @@ export class Runs {
         signal: abort.signal,
         log: (line) => this.logs.add(id, line),
         progress: paced((report) => progress(medium ? { ...report, simulated: medium.seconds - before } : report)),
-      });
+      };
+      return await this.disks.undisturbed(() => act(ports));
     } finally {
       for (const other of taking) this.#running.delete(other);
       for (const written of plan ? writtenBy(id, plan) : [id]) await this.disks.look(written).catch(() => undefined);

@@ -105,7 +105,7 @@ async function openStored(stored: StoredDisk): Promise<void> {
       const recipe = parseRecipe(source.recipe);
       const known = await lookedAt(id, recipe);
       if (known) await opened(id, known, recipe, false);
-      const found = await engine('openPractice', id, { ...recipe, name: stored.name });
+      const found = await engine('openPractice', id, { ...recipe, name: stored.name }, known !== undefined);
       // What was found before stands unless the disk turns out to be another.
       if (!known || !sameJson(known, found)) await opened(id, found, recipe);
       return;

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
+import zlib from 'node:zlib';
 import { describe, expect, it } from 'vitest';
-import { crc32, isZeros, narrow, sameBytes, raw, struct, text, u16, u32, u64, u8 } from '.';
+import { crc32, crc32c, isZeros, narrow, sameBytes, raw, struct, text, u16, u32, u64, u8 } from '.';
 
 const SAMPLE = struct('sample', 24, { a: u8(0), b: u16(1), c: u32(4), d: u64(8), e: raw(16, 3), f: text(19, 4) });
 
@@ -38,6 +39,30 @@ describe('helpers', () => {
   it('continues a CRC-32', () => {
     const all = new TextEncoder().encode('123456789');
     expect(crc32(all.subarray(4), crc32(all.subarray(0, 4)))).toBe(0xcbf43926);
+  });
+
+  it('is that of the machine for any bytes, wherever they lie and are cut', () => {
+    const bytes = fc.uint8Array({ maxLength: 300 });
+    fc.assert(
+      fc.property(bytes, fc.nat(20), fc.nat(300), (all, from, cut) => {
+        const part = all.subarray(from);
+        expect(crc32(part.subarray(cut), crc32(part.subarray(0, cut)))).toBe(zlib.crc32(part));
+      }),
+    );
+  });
+
+  it('of the other polynomial is that of its definition, bit by bit', () => {
+    const slow = (bytes: Uint8Array): number => {
+      let c = 0xffffffff;
+      for (const byte of bytes)
+        for (let bit = 0; bit < 8; bit++) c = (c >>> 1) ^ ((c ^ (byte >> bit)) & 1 ? 0x82f63b78 : 0);
+      return c >>> 0;
+    };
+    fc.assert(
+      fc.property(fc.uint8Array({ maxLength: 200 }), (bytes) => {
+        expect(crc32c(bytes)).toBe(slow(bytes));
+      }),
+    );
   });
 
   it('tells equal bytes from others, by length too', () => {

@@ -5,21 +5,21 @@
 import { bytesBeyond, totalOf } from '@/core/fs';
 import { factsOf, layoutOf, type Survey } from '@/core/inspect';
 import { isMade, nameOf, type Layout } from '@/core/layout';
-import { HERE } from '@/core/place';
 import type { DiskTable } from '@/core/table';
 import { afterOf } from './after';
 import { assertFeasible } from './feasible';
 import { hazardsOf, restartOf, type Failing } from './hazards';
 import { speedOf, type MediumKind, type MediumSpeed } from './medium';
-import type { LentRoom, Plan, PlanSource } from './plan';
+import type { Plan } from './plan';
 import { planMoves } from './plan-moves';
 import { refused } from './refused';
 import { planRounds } from './rounds';
 import type { Scratch } from './scratch';
 import { StepMakers } from './step-makers';
-import { stepReads, type CarryStep, type Loss, type Step, type StepCost, type TableStep } from './steps';
+import type { CarryStep, Step, TableStep } from './steps';
 import { copiedOf, keptOf, type Copied, type Kept, type SourceDisk } from './subjects';
 import { tableFor } from './table-entries';
+import { lentFor, sourcesFor, sumCosts, sumLosses } from './totals';
 import { TransferSteps } from './transfer-steps';
 import { transferredIn, type PlannedTransfer } from './transfers';
 import { verifyPlan } from './verify';
@@ -43,8 +43,6 @@ export interface PlanOptions {
   readonly transfers?: readonly PlannedTransfer[];
 }
 
-const NOTHING: Loss = { files: 0, bytes: 0 };
-
 /**
  * Derives the work order.
  * @throws CoreError `plan.refused` with the reason when the planned layout can't be reached
@@ -65,42 +63,12 @@ export function derivePlan(survey: Survey, planned: Layout, options: PlanOptions
     total,
     ...(restart ? { restart } : {}),
     leastCarried: steps.length > 0 ? context.leastCarried() : 0,
-    loses: steps.reduce((sum, s) => ('loses' in s && s.loses ? addLoss(sum, s.loses) : sum), NOTHING),
+    loses: sumLosses(steps),
     hazards: hazardsOf(survey, steps, total, options),
     after: afterOf(survey, planned),
   };
   verifyPlan(planned, plan);
   return plan;
-}
-
-/** The stretches of other disks that steps take, each told once. */
-function lentFor(steps: readonly Step[]): LentRoom[] {
-  const away = steps.flatMap((s) => (s.kind === 'carry' && s.to.disk !== HERE ? [{ ...s.to, name: s.other! }] : []));
-  return away.filter(
-    (a, i) => away.findIndex((b) => b.disk === a.disk && b.start === a.start && b.length === a.length) === i,
-  );
-}
-
-/** The disks that something is copied from, as they were looked at. */
-function sourcesFor(steps: readonly Step[], disks: readonly SourceDisk[]): PlanSource[] {
-  const read = new Set(steps.flatMap(stepReads));
-  return disks
-    .filter(({ disk }) => read.has(disk))
-    .map(({ disk, name, survey }) => ({ disk, name, relies: factsOf(survey) }));
-}
-
-const addLoss = (a: Loss, b: Loss): Loss => ({ files: a.files + b.files, bytes: a.bytes + b.bytes });
-
-function sumCosts(steps: readonly Step[]): StepCost {
-  return steps.reduce(
-    (sum, { cost }) => ({
-      reads: sum.reads + cost.reads,
-      carries: sum.carries + cost.carries,
-      writes: sum.writes + cost.writes,
-      seconds: sum.seconds + cost.seconds,
-    }),
-    { reads: 0, carries: 0, writes: 0, seconds: 0 },
-  );
 }
 
 class Derivation {
@@ -138,25 +106,16 @@ class Derivation {
     assertFeasible({ survey, planned, kept, copied, override: this.options.override ?? false, giving });
     const rounds = planRounds({ survey, now: this.#now, planned, kept, transfers, make });
     const going = new Set(this.#standing().map((v) => v.number));
-    const proven = kept.filter((k) => !k.planned.format);
-    const moves = this.#moves();
-    const { steps: carries, lengths, forWantOf } = moves;
-    const onTheWay = new Set(
-      carries.flatMap((m) => (m.kind === 'carry' && m.to.length < m.from.length ? [m.number] : [])),
-    );
-    const moving = new Set(carries.flatMap((m) => (m.kind === 'carry' ? [m.number] : [])));
+    const { steps: carries, lengths, forWantOf } = this.#moves();
     const meanwhile = (k: Kept): number => lengths.get(k.now.number)!;
-    const shrinks = proven.filter(
-      (k) => meanwhile(k) < k.before.length && !onTheWay.has(k.now.number) && k !== rounds?.source,
-    );
-    const grows = proven.filter((k) => k.planned.length > meanwhile(k) && !transfers.growing.has(k.planned.id));
-    const relabels = proven.filter((k) => k.planned.label !== k.before.label);
-    const movers = proven.filter((k) => moving.has(k.now.number));
-    const filled = proven.filter((k) => transfers.changes(k));
     const wipes = wipeSteps(survey, planned, kept, make, this.options.override ?? false);
-    const wiped = proven.filter((k) => wipes.free.some((w) => w.number === k.now.number));
-    const changed = new Set([...shrinks, ...movers, ...grows, ...relabels, ...filled, ...wiped]);
-    const mended = proven.filter((k) => k.mending);
+    const wiped = new Set(wipes.free.map((w) => w.number));
+    const { proven, shrinks, grows, relabels, mended, changed } = this.#changes(
+      carries,
+      meanwhile,
+      wiped,
+      rounds?.source,
+    );
     const makes = planned.volumes.filter((v) => isMade(v) && v.id !== rounds?.target.id);
     const table = this.#table();
     if (!table && changed.size === 0 && makes.length + copied.length + mended.length + wipes.count === 0) return [];
@@ -203,6 +162,34 @@ class Derivation {
         ? [...changed].filter((k) => k.now.abilities.mark).map((k) => make.mark(k))
         : []),
     ];
+  }
+
+  /** What becomes of kept volumes, by what is done to each. `meanwhile` is how long one is while others are carried. */
+  #changes(
+    carries: readonly Step[],
+    meanwhile: (k: Kept) => number,
+    wiped: ReadonlySet<number | undefined>,
+    inRounds: Kept | undefined,
+  ) {
+    const transfers = this.#transfers;
+    const proven = this.#kept.filter((k) => !k.planned.format);
+    const carried = carries.flatMap((m) => (m.kind === 'carry' ? [m] : []));
+    const moving = new Set(carried.map((m) => m.number));
+    const onTheWay = new Set(carried.filter((m) => m.to.length < m.from.length).map((m) => m.number));
+    const shrinks = proven.filter(
+      (k) => meanwhile(k) < k.before.length && !onTheWay.has(k.now.number) && k !== inRounds,
+    );
+    const grows = proven.filter((k) => k.planned.length > meanwhile(k) && !transfers.growing.has(k.planned.id));
+    const relabels = proven.filter((k) => k.planned.label !== k.before.label);
+    const changed = new Set([
+      ...shrinks,
+      ...proven.filter((k) => moving.has(k.now.number)),
+      ...grows,
+      ...relabels,
+      ...proven.filter((k) => transfers.changes(k)),
+      ...proven.filter((k) => wiped.has(k.now.number)),
+    ]);
+    return { proven, shrinks, grows, relabels, mended: proven.filter((k) => k.mending), changed };
   }
 
   /** Volumes that go, and stay where they are until what is wanted of them has been taken. */

@@ -82,7 +82,7 @@ export async function* takeManifest(
 ): AsyncGenerator<ManifestEntry> {
   let files = 0;
   let bytes = 0;
-  const buffer = new Uint8Array(READ_CHUNK);
+  const buffer = new Uint8Array(Math.max(1, Math.min(READ_CHUNK, device.size)));
   const { only } = options;
   for await (const entry of volume.walk()) {
     options.signal?.throwIfAborted();
@@ -130,9 +130,9 @@ async function digestFile(
   }
   for (const run of runs) {
     const length = run.kind === 'bytes' ? run.bytes.length : run.length;
-    for (let done = 0; done < length; done += READ_CHUNK) {
+    for (let done = 0; done < length; done += buffer.length) {
       signal?.throwIfAborted();
-      const part = buffer.subarray(0, Math.min(READ_CHUNK, length - done));
+      const part = buffer.subarray(0, Math.min(buffer.length, length - done));
       if (run.kind === 'at') await device.read(run.offset + done, part);
       else if (run.kind === 'zeros') part.fill(0);
       else part.set(run.bytes.subarray(done, done + part.length));

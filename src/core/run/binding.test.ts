@@ -1,63 +1,13 @@
 /** A plan, a journal and a way back act on the disk they are of, in the state they say, and on no other. */
 import { rounds } from '@/core/fixtures/rounds';
+
 import { MemoryDevice } from '@/core/device';
-import { surveyDisk } from '@/core/inspect';
 import type { Plan } from '@/core/plan';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import {
-  assertRewindable,
-  beginUndo,
-  MemoryJournal,
-  MemoryLog,
-  readRunState,
-  readUndo,
-  resumeRun,
-  rewindDisks,
-  startRun,
-  UndoKeeper,
-  type DiskSamples,
-  type UndoRecord,
-} from '.';
+import { MemoryJournal, readRunState, resumeRun, startRun } from '.';
 import { buildStick, NOW, planFor, SPLIT } from './fixtures/sticks';
-
-const clone = (disk: MemoryDevice): MemoryDevice => new MemoryDevice(disk.buffer.slice(), disk.sectorSize);
-const fill = (count: number, word: string) => [
-  { folder: 'f', count, name: `${word} {n}.bin`, smallest: '40 KiB', largest: '90 KiB' },
-];
-const two = (word: string, id = 'two') =>
-  buildStick({
-    id,
-    size: '40 MiB',
-    volumes: ['ONE', 'TWO'].map((label) => ({
-      size: '19 MiB',
-      fileSystem: 'fat12',
-      label,
-      fill: fill(20, word),
-    })) as never,
-  });
-const DIVIDE = { volumes: [{ keep: 1, size: '10 MiB', label: 'L' }, { keep: 2 }] };
-
-/** Runs a plan until it has done so many steps; what is kept of it. */
-async function stopped(disk: MemoryDevice, plan: Plan, steps: number) {
-  const journal = new MemoryJournal();
-  const undo = new MemoryLog<UndoRecord>();
-  const abort = new AbortController();
-  const progress = ({ step, state }: { step: number; state: string }): void => {
-    if (step === steps - 1 && state === 'done') abort.abort();
-  };
-  const begun = (samples: DiskSamples): Promise<void> => beginUndo(undo, 'a run', samples);
-  const ports = { disk: UndoKeeper.fresh(undo).over(disk), journal, now: NOW, signal: abort.signal, progress };
-  await expect(startRun(plan, ports, { undo: true, begun })).rejects.toMatchObject({ code: 'run.stopped' });
-  return { journal, undo };
-}
-
-/** @returns that nothing of the disk was changed */
-async function refuses(disk: MemoryDevice, act: () => Promise<unknown>, code: string): Promise<void> {
-  const before = disk.buffer.slice();
-  await expect(act()).rejects.toMatchObject({ code });
-  expect(Buffer.compare(disk.buffer, before)).toBe(0);
-}
+import { clone, two, DIVIDE, stopped, refuses } from './fixtures/two-disks';
 
 describe('a plan', () => {
   it('does not run on a disk that has another volume where it sees none', async () => {
@@ -217,87 +167,5 @@ describe('a journal', () => {
       yield { record: { kind: 'begin', version: 1, plan: {} }, body: new Uint8Array() };
     };
     await expect(readRunState({ entries })).rejects.toMatchObject({ code: 'journal.version' });
-  });
-});
-
-describe('a way back', () => {
-  async function kept(steps: number) {
-    const start = await two('x');
-    const disk = clone(start);
-    const { plan } = await planFor(disk, DIVIDE);
-    const { journal, undo } = await stopped(disk, plan, steps);
-    return { start, disk, journal, undo, state: (await readUndo(undo))!, run: (await readRunState(journal))!.run };
-  }
-
-  it.each([3, 5])('is not taken on another disk of the same size, after step %i', async (steps) => {
-    const { start, disk, undo, state, run } = await kept(steps);
-    const other = await two('y');
-    await refuses(other, () => assertRewindable(new Map([['here', other]]), undo, state, run), 'journal.foreign');
-    // Nor without the journal that says how far the run was.
-    await refuses(disk, () => assertRewindable(new Map([['here', disk]]), undo, state, undefined), 'journal.foreign');
-    await assertRewindable(new Map([['here', disk]]), undo, state, run);
-    await rewindDisks(new Map([['here', disk]]), undo);
-    expect(Buffer.compare(disk.buffer, start.buffer)).toBe(0);
-  });
-
-  it('is not taken where one of its stretches is said to be another', async () => {
-    const { undo } = await kept(4);
-    const records: { record: UndoRecord; body: Uint8Array }[] = [];
-    for await (const entry of undo.entries()) records.push(entry);
-    const places = records.flatMap(({ record }) => (record.kind === 'kept' ? [record.offset] : []));
-    expect(places.length).toBeGreaterThan(1);
-    for (const [at, { record, body }] of records.entries()) {
-      if (record.kind !== 'kept') continue;
-      for (const offset of places.filter((place) => place !== record.offset)) {
-        const entries = async function* () {
-          yield* records.slice(0, at);
-          yield { record: { ...record, offset }, body };
-          yield* records.slice(at + 1);
-        };
-        await expect(readUndo({ entries })).rejects.toMatchObject({ code: 'journal.corrupt' });
-      }
-    }
-  });
-
-  it.each([0, 3, 8])('is not taken where it has %i bytes of checksums for its stretches', async (length) => {
-    const { undo, state } = await kept(4);
-    expect(state.kept.length * 4).toBe(8);
-    await undo.append({ kind: 'left' }, new Uint8Array(length));
-    if (length === 8) expect((await readUndo(undo))?.left).toHaveLength(2);
-    else await expect(readUndo(undo)).rejects.toMatchObject({ code: 'journal.corrupt' });
-  });
-
-  it('is not taken where somebody has changed the disk since the run was over', async () => {
-    const { disk, journal, undo } = await kept(3);
-    const keeper = await UndoKeeper.open(undo, (await readRunState(journal))!.run);
-    expect((await resumeRun({ disk: keeper.over(disk), journal, now: NOW })).proven).toBe(true);
-    await keeper.noteLeft();
-    const state = (await readUndo(undo))!;
-    await assertRewindable(new Map([['here', disk]]), undo, state, undefined);
-    const changed = clone(disk);
-    changed.buffer[state.kept.at(-1)!.offset + 7]! ^= 1;
-    await refuses(changed, () => assertRewindable(new Map([['here', changed]]), undo, state, undefined), 'run.changed');
-  });
-
-  it('is gone through again from the start when the power went in the middle of it', async () => {
-    const { start, disk, undo, state, run } = await kept(4);
-    await assertRewindable(new Map([['here', disk]]), undo, state, run);
-    for (let n = 0; n < 3; n++) {
-      const write = disk.write.bind(disk);
-      let left = n % 2;
-      disk.write = async (offset, from) => {
-        if (left-- <= 0) throw new Error('cut');
-        return write(offset, from);
-      };
-      await expect(rewindDisks(new Map([['here', disk]]), undo)).rejects.toThrow('cut');
-      disk.write = write;
-      const again = (await readUndo(undo))!;
-      expect(again.rewinding).toBe(true);
-      await expect(UndoKeeper.open(undo, run)).rejects.toMatchObject({ code: 'run.rewinding' });
-      await assertRewindable(new Map([['here', disk]]), undo, again, undefined);
-    }
-    await rewindDisks(new Map([['here', disk]]), undo);
-    expect(Buffer.compare(disk.buffer, start.buffer)).toBe(0);
-    expect((await surveyDisk(disk)).volumes).toHaveLength(2);
   });
 });

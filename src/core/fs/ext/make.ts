@@ -102,71 +102,72 @@ export async function makeExt(device: BlockDevice, options: MakeOptions, tx: Tra
   await new Maker(g, bytes, tx, serial, format === 'full').run();
 }
 
-/** Fields of a new superblock; the number of blocks is such that the last group is of use. */
-function superFor(
-  { kind, label, serial, chosen = {} }: MakeOptions,
-  size: number,
-  blockSize: number,
-): Partial<SuperFields> {
+/** What of a new superblock does not follow from the number of blocks. */
+function fixedFields({ kind, label, serial, chosen = {} }: MakeOptions, blockSize: number) {
   const old = chosen.old === true;
   const features = featuresOf(kind, old);
   const inodeSize = old && kind !== 'ext4' ? OLD_INODE_SIZE : INODE_SIZE;
   const extraSize = inodeSize > OLD_INODE_SIZE ? EXTRA_SIZE : 0;
   const logBlockSize = Math.log2(blockSize / 1024);
-  const firstDataBlock = blockSize === 1024 ? 1 : 0;
-  const blocksPerGroup = blockSize * 8;
-  let blocks = Math.floor(size / blockSize);
   const text = new Uint8Array(16);
   text.set(new TextEncoder().encode(normaliseExtLabel(label)));
-  const uuid = typeof chosen.uuid === 'string' ? parseUuid(chosen.uuid) : uuidOf(serial);
-  for (;;) {
+  return {
+    ...features,
+    firstDataBlock: blockSize === 1024 ? 1 : 0,
+    logBlockSize,
+    logClusterSize: logBlockSize,
+    blocksPerGroup: blockSize * 8,
+    clustersPerGroup: blockSize * 8,
+    maxMountCount: 0xffff,
+    magic: 0xef53,
+    state: STATE.clean,
+    errors: 1,
+    revision: 1,
+    firstInode: FIRST_USER_INODE,
+    inodeSize,
+    uuid: typeof chosen.uuid === 'string' ? parseUuid(chosen.uuid) : uuidOf(serial),
+    label: text,
+    journalInode: has(features.compat, COMPAT.journal) ? JOURNAL_INODE : 0,
+    hashSeed: uuidOf(serial ^ 0x5bd1e995),
+    hashVersion: HALF_MD4,
+    descriptorSize: has(features.incompat, INCOMPAT.wide) ? 64 : 0,
+    defaultMountOptions: 0xc,
+    minExtraSize: extraSize,
+    wantExtraSize: extraSize,
+    flags: HASH_FLAG.signed,
+    logGroupsPerFlex: has(features.incompat, INCOMPAT.flexGroups) ? 4 : 0,
+    checksumType: has(features.roCompat, RO_COMPAT.checksums) ? 1 : 0,
+  };
+}
+
+/** Fields of a new superblock; the number of blocks is such that the last group is of use. */
+function superFor(options: MakeOptions, size: number, blockSize: number): Partial<SuperFields> {
+  const { chosen = {} } = options;
+  const fixed = fixedFields(options, blockSize);
+  const { firstDataBlock, blocksPerGroup, inodeSize } = fixed;
+  const perBlock = blockSize / inodeSize;
+  const perTableBlock = blockSize / (fixed.descriptorSize || 32);
+  for (let blocks = Math.floor(size / blockSize); ;) {
     const groups = Math.ceil((blocks - firstDataBlock) / blocksPerGroup);
     const wanted = Math.ceil((blocks * blockSize) / bytesPerInode(size, chosen) / groups);
-    const perBlock = blockSize / inodeSize;
     const inodesPerGroup = Math.min(
       blocksPerGroup,
       Math.max(ceilTo(16, perBlock), ceilTo(wanted, Math.max(8, perBlock))),
     );
-    const wide = has(features.incompat, INCOMPAT.wide);
-    const perTableBlock = blockSize / (wide ? 64 : 32);
     const tables = Math.ceil(groups / perTableBlock);
     const later = Math.ceil(Math.min(groups * GROWTH, (2 ** 32 - 1) / blocksPerGroup) / perTableBlock);
     const reserved = Math.floor(blocks * reservedShare(chosen));
     const fields: Partial<SuperFields> = {
-      ...features,
+      ...fixed,
       inodeCount: inodesPerGroup * groups,
       blockCountLow: blocks % 2 ** 32,
       blockCountHigh: Math.floor(blocks / 2 ** 32),
       reservedLow: reserved % 2 ** 32,
       reservedHigh: Math.floor(reserved / 2 ** 32),
-      firstDataBlock,
-      logBlockSize,
-      logClusterSize: logBlockSize,
-      blocksPerGroup,
-      clustersPerGroup: blocksPerGroup,
       inodesPerGroup,
-      maxMountCount: 0xffff,
-      magic: 0xef53,
-      state: STATE.clean,
-      errors: 1,
-      revision: 1,
-      firstInode: FIRST_USER_INODE,
-      inodeSize,
-      uuid,
-      label: text,
-      reservedTableBlocks: has(features.compat, COMPAT.resizeInode)
+      reservedTableBlocks: has(fixed.compat, COMPAT.resizeInode)
         ? Math.max(0, Math.min(blockSize / 4, later - tables))
         : 0,
-      journalInode: has(features.compat, COMPAT.journal) ? JOURNAL_INODE : 0,
-      hashSeed: uuidOf(serial ^ 0x5bd1e995),
-      hashVersion: HALF_MD4,
-      descriptorSize: wide ? 64 : 0,
-      defaultMountOptions: 0xc,
-      minExtraSize: extraSize,
-      wantExtraSize: extraSize,
-      flags: HASH_FLAG.signed,
-      logGroupsPerFlex: has(features.incompat, INCOMPAT.flexGroups) ? 4 : 0,
-      checksumType: has(features.roCompat, RO_COMPAT.checksums) ? 1 : 0,
     };
     const probe = new Uint8Array(SUPER_BYTES);
     SUPER.encode(fields, probe);
