@@ -160,8 +160,13 @@ const config = [
         'error',
         { argsIgnorePattern: '^_', varsIgnorePattern: '^_', ignoreRestSiblings: true },
       ],
-      'max-lines': ['warn', { max: 500, skipBlankLines: true, skipComments: true }],
+      'max-lines': ['error', 300],
     },
+  },
+  {
+    files: ['src/core/**/*.ts'],
+    ignores: NOT_CODE,
+    rules: { 'max-lines-per-function': ['error', { max: 60 }] },
   },
   {
     files: [...NOT_CODE, 'e2e/**', 'interop/**', 'fuzz/**', 'bench/**', 'scripts/**'],

@@ -10,6 +10,8 @@ const config: NextConfig = {
   reactStrictMode: true,
   poweredByHeader: false,
   devIndicators: false,
+  // Served to the machine it runs on: packing what is loaded takes longer there than loading it.
+  compress: false,
   // Types are a check of their own (`npm run types`, and in `npm test`): a build would only do the same again.
   typescript: { ignoreBuildErrors: true },
   headers: async () => [

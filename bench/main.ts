@@ -1,121 +1,27 @@
 /** Speed, as ratios to a plain copy and to the machine's own SHA-256 of the same bytes in the same run. */
-import { SparseDevice, WindowDevice } from '@/core/device';
-import { driverOf, probeFileSystem } from '@/core/fs';
+import { WindowDevice } from '@/core/device';
+import { probeFileSystem } from '@/core/fs';
 import { exportRaw } from '@/core/image';
-import { layoutOf, surveyDisk, type Survey } from '@/core/inspect';
-import { asVolumeId, type Layout, type LaidVolume } from '@/core/layout';
+import { surveyDisk } from '@/core/inspect';
 import { derivePlan } from '@/core/plan';
 import { buildPracticeDisk, parseRecipe, seededRandom } from '@/core/practice';
 import { portableHasher, takeManifest } from '@/core/proof';
-import { applyNow, MemoryJournal, startRun } from '@/core/run';
+import { MemoryJournal, startRun } from '@/core/run';
 import { randomDisk, shuffledPlan } from '@/core/run/fixtures/shuffled';
-import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import {
-  closeSync,
-  fsyncSync,
-  mkdtempSync,
-  openSync,
-  readSync,
-  rmSync,
-  statSync,
-  truncateSync,
-  writeFileSync,
-  writeSync,
-} from 'node:fs';
-import { tmpdir } from 'node:os';
+import { closeSync, fsyncSync, openSync, rmSync, statSync, writeFileSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
 import { FileDevice } from '@/cli/files/file-device';
 import { systemFiles } from '@/cli/files/files';
 import { nodeHasher } from '@/cli/node-hasher';
 import { make } from '@/cli/verbs/make';
-import { bandsBetween, layoutColumn, usedBy } from '@/core/report';
 import { runBetween } from './between';
 import { runHonest } from './honest';
 import { runRetire } from './retire';
 import { timed } from './timed';
-
-const GPT = { kind: 'gpt', diskGuid: '00000000-0000-0000-0000-000000000001', entryCount: 128, entrySize: 128 } as const;
-const MIB = 1024 * 1024;
-const GIB = 1024 * MIB;
-const box = mkdtempSync(join(tmpdir(), 'ullager-bench-'));
-const say = (line: string): void => void process.stdout.write(`${line}\n`);
-const now = (): string => new Date().toISOString();
-
-const rate = (bytes: number, seconds: number): string => `${(bytes / 1e6 / seconds).toFixed(0)} MB/s`;
-
-/** Copies `bytes` of a file to another, with the same chunk and the same final barrier as a run. */
-function plainCopy(from: string, to: string, bytes: number, offset = 0): void {
-  const [source, target] = [openSync(from, 'r'), openSync(to, 'w')];
-  const buffer = Buffer.alloc(4 * MIB);
-  for (let done = 0; done < bytes;) {
-    const n = readSync(source, buffer, 0, Math.min(buffer.length, bytes - done), offset + done);
-    if (n === 0) break;
-    writeSync(target, buffer, 0, n);
-    done += n;
-  }
-  fsyncSync(target);
-  closeSync(source);
-  closeSync(target);
-}
-
-function recipe(size: string, farMib: number, nearMib: number, fileSystem = 'fat32'): string {
-  const path = join(box, `${size.replace(' ', '')}.json`);
-  const fill = [
-    { folder: 'near', count: Math.max(1, nearMib / 8), name: '{nnnnn}.bin', smallest: '8 MiB', largest: '8 MiB' },
-    {
-      folder: 'far',
-      count: farMib / 8,
-      name: '{nnnnn}.bin',
-      smallest: '8 MiB',
-      largest: '8 MiB',
-      near: 0.6,
-      fragments: 4,
-    },
-  ];
-  writeFileSync(
-    path,
-    JSON.stringify({
-      version: 1,
-      id: 'bench',
-      name: 'bench',
-      medium: 'ssd',
-      size,
-      table: 'mbr',
-      volumes: [{ fileSystem, label: 'BENCH', fill }],
-    }),
-  );
-  return path;
-}
-
-async function quietly<T>(act: () => Promise<T>): Promise<T> {
-  const { write } = process.stdout;
-  process.stdout.write = () => true;
-  try {
-    return await act();
-  } finally {
-    process.stdout.write = write;
-  }
-}
-
-function halved(survey: Survey, length: number): Layout {
-  const [volume] = survey.volumes;
-  const laid: LaidVolume = {
-    id: asVolumeId('kept-1'),
-    origin: { kind: 'kept', number: 1 },
-    start: volume!.start,
-    length,
-    fileSystem: volume!.info!.kind,
-    label: volume!.info!.label,
-    role: 'data',
-    active: false,
-    logical: false,
-    flags: [],
-    type: volume!.type,
-    guarded: false,
-  };
-  return { diskSize: survey.size, sectorSize: survey.sectorSize, table: 'mbr', volumes: [laid] };
-}
+import { MIB, box, say, now, rate, plainCopy, recipe, quietly, halved } from './common';
+import { benchMany } from './planning';
+import { benchLarge, benchScan } from './volumes';
 
 async function benchFile(size: string, farMib: number, nearMib: number, fileSystem: string): Promise<void> {
   const image = join(box, 'bench.img');
@@ -192,92 +98,6 @@ async function benchMemory(): Promise<void> {
   }
 }
 
-/** A volume of very many small files as an image file. */
-async function manyFiles(kind: string, count: number, path: string): Promise<void> {
-  const size = 4 * GIB;
-  const device = new SparseDevice(size);
-  const driver = driverOf(kind)!;
-  await applyNow(device, 0, [], (tx) =>
-    driver.make(device, { kind, label: 'MANY', serial: 1, startLba: 0, clusterSize: 4096 }, tx),
-  );
-  const volume = await driver.open(device);
-  await applyNow(device, 0, await volume.allocation(), async (tx) => {
-    const writer = await volume.writer(tx);
-    for (let i = 0; i < count; i++) {
-      const folder = `folder ${Math.floor(i / 1000)}`;
-      if (i % 1000 === 0) await writer.mkdir(folder);
-      const content = { kind: 'bytes' as const, bytes: Uint8Array.of(i & 255, (i >> 8) & 255) };
-      await writer.writeFile(`${folder}/a file of some name ${i}.txt`, content);
-    }
-    await writer.finish();
-  });
-  const file = openSync(path, 'w');
-  for (const { start, end } of device.occupied())
-    for (let at = start; at < end; at += 4 * MIB)
-      writeSync(file, await device.bytes(at, Math.min(4 * MIB, end - at)), undefined, undefined, at);
-  closeSync(file);
-  truncateSync(path, size);
-}
-
-/** Reading every file's name, size and place, against readers that do the same on the same image. */
-async function benchScan(kind: string): Promise<void> {
-  const image = join(box, 'many.img');
-  const count = 200_000;
-  await manyFiles(kind, count, image);
-  const reader = (command: string, args: string[]): number => {
-    const started = performance.now();
-    execFileSync(command, args, { maxBuffer: 1 << 30 });
-    return (performance.now() - started) / 1000;
-  };
-  const walk = ['--import', 'tsx', 'bench/scan.ts', image, kind];
-  const runs = Array.from({ length: 5 }, () => {
-    // In turn, since what else the machine does changes from one second to the next.
-    const own = JSON.parse(execFileSync('node', walk, { encoding: 'utf8' })) as Record<'seconds' | 'resident', number>;
-    return { ...own, sevenZip: reader('7zz', ['l', image]), fls: reader('fls', ['-r', image]) };
-  });
-  const median = (of: (run: (typeof runs)[number]) => number): number => runs.map(of).sort((a, b) => a - b)[2]!;
-  const [own, sevenZip, fls] = [median((r) => r.seconds), median((r) => r.sevenZip), median((r) => r.fls)];
-  say(
-    `\n${count} files on ${kind}, medians of ${runs.length}: opened and walked in ${own.toFixed(2)} s (${(median((r) => r.resident) / MIB).toFixed(0)} MiB resident); 7zz l ${sevenZip.toFixed(2)} s, ${median((r) => r.seconds / r.sevenZip).toFixed(2)} x; fls -r ${fls.toFixed(2)} s, ${median((r) => r.seconds / r.fls).toFixed(2)} x`,
-  );
-  rmSync(image);
-}
-
-/** A large disk of many volumes: what looking, planning and drawing cost. */
-async function benchLarge(): Promise<void> {
-  const kinds = ['ntfs', 'exfat', 'fat32', 'ntfs'] as const;
-  const volumes = Array.from({ length: 20 }, (_, i) => ({
-    size: '92 GiB',
-    fileSystem: kinds[i % kinds.length]!,
-    label: `VOLUME ${i + 1}`,
-    fill: [
-      {
-        folder: 'f',
-        count: 120,
-        name: '{word} {nnn}.bin',
-        smallest: '1 MiB',
-        largest: '90 MiB',
-        near: 0.7,
-        fragments: 3,
-      },
-    ],
-  }));
-  const facts = { version: 1, id: 'large', name: 'large', medium: 'hdd', size: '2 TB', table: 'gpt', volumes };
-  const disk = await buildPracticeDisk(parseRecipe(facts));
-  let survey = await surveyDisk(disk);
-  const looking = await timed(async () => void (survey = await surveyDisk(disk)));
-  const now = layoutOf(survey);
-  const planned = { ...now, volumes: now.volumes.map((v) => ({ ...v, length: Math.floor(v.length / 2) })) };
-  const planning = await timed(() => void derivePlan(survey, planned));
-  const drawing = await timed(() => {
-    const column = { top: 0, height: 620, gap: 3, least: 22 };
-    bandsBetween(layoutColumn(now, column), layoutColumn(planned, column), usedBy(survey), 0, 100);
-  });
-  say(
-    `\n2 TB, 20 volumes: looked at in ${looking.toFixed(2)} s, planned in ${(planning * 1000).toFixed(0)} ms, drawn in ${(drawing * 1000).toFixed(0)} ms`,
-  );
-}
-
 /** What random plans carry against the least that any could. */
 async function benchCarried(): Promise<void> {
   const ratios: number[] = [];
@@ -308,96 +128,6 @@ async function benchBetween(): Promise<void> {
     say(
       `${name}: ${seconds.toFixed(2)} s (${rate(own, seconds)}), ${(plain / bytes / (seconds / own)).toFixed(2)} of a plain copy`,
     );
-}
-
-async function benchMany(): Promise<void> {
-  const count = 100;
-  const size = 4 * GIB;
-  const volumes = Array.from({ length: count }, (_, i): LaidVolume => ({
-    id: asVolumeId(`kept-${i + 1}`),
-    origin: { kind: 'kept', number: i + 1 },
-    start: MIB + i * size,
-    length: size,
-    fileSystem: 'fat32',
-    label: `V${i}`,
-    role: 'data',
-    active: false,
-    logical: false,
-    flags: [],
-    type: 12,
-    guarded: false,
-  }));
-  const layout: Layout = { diskSize: 2 * MIB + count * size, sectorSize: 512, table: 'none', volumes };
-  const base = await surveyDisk(new SparseDevice(layout.diskSize - (layout.diskSize % 512)));
-  const survey: Survey = {
-    ...base,
-    volumes: volumes.map((v, i) => ({
-      number: i + 1,
-      start: v.start,
-      length: v.length,
-      slot: undefined,
-      active: false,
-      type: 12,
-      logical: false,
-      typeGuid: undefined,
-      guid: undefined,
-      name: undefined,
-      flags: [],
-      role: 'data' as const,
-      info: {
-        kind: 'fat32',
-        title: 'FAT32',
-        label: v.label,
-        serial: '',
-        clusterSize: 4096,
-        size,
-        used: GIB,
-        free: 3 * GIB,
-      },
-      limits: { floor: { bytes: GIB, reason: '', holds: [] }, ceiling: { bytes: 8 * GIB, reason: '' } },
-      abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: true, mark: true },
-      allocation: [{ start: 0, end: GIB }],
-      files: 100,
-      findings: [],
-      recognised: undefined,
-      fault: undefined,
-      seen: undefined,
-    })),
-  };
-  const planned: Layout = { ...layout, volumes: volumes.map((v) => ({ ...v, length: 2 * GIB })) };
-  const repeats = 50;
-  const guidOfNumber = ({ start }: { start: number }): string =>
-    `${start.toString(16).padStart(8, '0').slice(-8)}-0000-0000-0000-000000000001`.toUpperCase();
-  const gpt: Survey = {
-    ...survey,
-    table: 'gpt',
-    partitions: { ...GPT, entries: [] },
-    volumes: survey.volumes.map((v, slot) => ({ ...v, slot, guid: guidOfNumber(v) })),
-  };
-  const moved: Layout = {
-    ...planned,
-    table: 'gpt',
-    volumes: planned.volumes.map((v) => ({ ...v, start: v.start + GIB, guid: guidOfNumber(v) })),
-  };
-  const planning =
-    (await timed(() => {
-      for (let i = 0; i < repeats; i++) derivePlan(survey, planned);
-    })) / repeats;
-  const drawing =
-    (await timed(() => {
-      for (let i = 0; i < repeats; i++) {
-        const column = { top: 0, height: 1500, gap: 3, least: 22 };
-        bandsBetween(layoutColumn(layout, column), layoutColumn(planned, column), usedBy(survey), 0, 100);
-      }
-    })) / repeats;
-  const moving =
-    (await timed(() => {
-      for (let i = 0; i < repeats; i++) derivePlan(gpt, moved);
-    })) / repeats;
-  say(`\n${count} volumes, every one shrunk and moved: planning ${(moving * 1000).toFixed(2)} ms`);
-  say(
-    `${count} volumes: planning ${(planning * 1000).toFixed(2)} ms, column geometry and bands ${(drawing * 1000).toFixed(2)} ms`,
-  );
 }
 
 /** A whole disk read, searched and wiped. */

@@ -1,6 +1,5 @@
 /** Where the runner meets files of people, other processes and other disks: nothing is taken that is not its own. */
 import { existsSync, linkSync, readdirSync, readFileSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
-
 import { join } from 'node:path';
 import { describe, expect, it } from 'vitest';
 import { imagesIn } from './fixtures/images';

@@ -1,6 +1,5 @@
 /** Journals, ways back, and two processes at once. */
 import { existsSync, copyFileSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
-
 import { spawn } from 'node:child_process';
 import { describe, expect, it } from 'vitest';
 import { systemFiles } from './files/files';

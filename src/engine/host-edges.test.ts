@@ -1,5 +1,4 @@
 /** Tabs, stores and exports of the engine. */
-
 import 'fake-indexeddb/auto';
 import { MemoryDevice, OverlayDevice } from '@/core/device';
 import { deviceCompliance } from '@/core/device/fixtures/compliance';

@@ -15,7 +15,7 @@ import { clearStored, DexieJournal } from './stores';
 import { WaysBack, writtenBy } from './ways-back';
 import { webHasher } from './web-hasher';
 
-const PROGRESS_EVERY_MS = 80;
+const PROGRESS_EVERY_MS = 150;
 
 export class Runs {
   readonly #running = new Map<string, AbortController>();

@@ -1,5 +1,4 @@
 /** Room that one volume gives another, and the history of edits. */
-
 import { floorTo, GIB, MIB } from '@/core/size';
 import { describe, expect, it } from 'vitest';
 import {

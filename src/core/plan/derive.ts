@@ -154,13 +154,20 @@ class Derivation {
       ...transfers.at('last'),
       ...wipes.unallocated,
       ...wipes.free,
+      ...this.#proofs(proven, changed),
+    ];
+  }
+
+  /** Everything that was kept, copied, made and read, as it is in the end. */
+  #proofs(proven: readonly Kept[], changed: ReadonlySet<Kept>): Step[] {
+    const [make, transfers] = [this.#make, this.#transfers];
+    const marked = this.options.checkAtNextStart ? [...changed].filter((k) => k.now.abilities.mark) : [];
+    return [
       ...proven.map((k) => transfers.accounted(make.prove(k, changed.has(k)), k.planned)),
-      ...copied.map((c) => transfers.accounted(make.proveCopy(c), c.planned)),
+      ...this.#copied.map((c) => transfers.accounted(make.proveCopy(c), c.planned)),
       ...transfers.proveMade(),
       ...transfers.proveSources(),
-      ...(this.options.checkAtNextStart
-        ? [...changed].filter((k) => k.now.abilities.mark).map((k) => make.mark(k))
-        : []),
+      ...marked.map((k) => make.mark(k)),
     ];
   }
 

@@ -8,7 +8,7 @@ import { isZeros } from '@/core/bytes';
 import type { BlockDevice, SourceRun } from '@/core/device';
 import type { ContentRun, EntryKind, FileEntry, Volume } from '@/core/fs';
 import { isCoreError } from '@/core/errors';
-import type { IHasher } from 'hash-wasm';
+import { portableHasher, type HasherFactory } from './hasher';
 
 /** How a digest was taken: over all bytes, over their source, or over what a damaged file still has. */
 type DigestMethod = 'bytes' | 'source' | 'part';
@@ -29,26 +29,6 @@ export interface ManifestEntry {
   /** Bytes of its content that could not be read, and were taken for zeros. */
   readonly lost?: number;
 }
-
-/** A digest being made. */
-export interface Hasher {
-  /** The bytes are borrowed for the call. */
-  update(bytes: Uint8Array): void;
-  /** Hexadecimal; the hasher is spent. */
-  digest(): string | Promise<string>;
-}
-
-/** Makes a fresh SHA-256. The runner puts the machine's own in place of the portable one. */
-export type HasherFactory = () => Promise<Hasher> | Hasher;
-
-let portable: IHasher | undefined;
-
-/** SHA-256 in WebAssembly, the same everywhere, loaded when first asked for. One digest at a time: its engine is shared. */
-export const portableHasher: HasherFactory = async () => {
-  portable ??= await (await import('hash-wasm')).createSHA256();
-  const engine = portable.init();
-  return { update: (bytes) => void engine.update(bytes), digest: () => engine.digest('hex') };
-};
 
 const READ_CHUNK = 4 * 1024 * 1024;
 const SHORT = 1024;

@@ -1,6 +1,5 @@
 /** A plan, a journal and a way back act on the disk they are of, in the state they say, and on no other. */
 import { rounds } from '@/core/fixtures/rounds';
-
 import { MemoryDevice } from '@/core/device';
 import type { Plan } from '@/core/plan';
 import fc from 'fast-check';

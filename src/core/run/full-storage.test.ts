@@ -1,5 +1,4 @@
 /** Runs on disks with what nobody can read, and with a storage that is full. */
-
 import { MemoryDevice, OverlayDevice } from '@/core/device';
 import { MemoryOverlayStore } from '@/core/device/fixtures/memory-overlay-store';
 import { CoreError, isCoreError } from '@/core/errors';

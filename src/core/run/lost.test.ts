@@ -1,6 +1,5 @@
 /** Volumes that no entry names are put back, and damaged ones mended. */
 import { MemoryDevice } from '@/core/device';
-
 import { layoutOf, surveyDisk, type Survey } from '@/core/inspect';
 import { type TargetInput } from '@/core/job';
 import { giveRoom } from '@/core/layout';

@@ -1,5 +1,4 @@
 /** Folders that are parked and brought back, and volumes that are taken over where they lie. */
-
 import { layoutOf, surveyDisk } from '@/core/inspect';
 import { lookAtTransfers, type OpenVolumeOf, type TargetInput } from '@/core/job';
 import { formatVolume, type TransferWish } from '@/core/layout';

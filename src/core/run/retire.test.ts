@@ -1,6 +1,5 @@
 /** Wiping, mending, and putting volumes back: what was asked changes and nothing else, whatever is cut. */
 import { MemoryDevice } from '@/core/device';
-
 import { CoreError } from '@/core/errors';
 import { surveyDisk, type Survey } from '@/core/inspect';
 import { type TargetInput } from '@/core/job';

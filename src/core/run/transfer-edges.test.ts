@@ -1,6 +1,5 @@
 /** Transfers from disks that fail, of names that can’t be, and those that are refused. */
 import { MediumDevice, type MemoryDevice } from '@/core/device';
-
 import { surveyDisk } from '@/core/inspect';
 import { type TargetInput } from '@/core/job';
 import { describe, expect, it } from 'vitest';

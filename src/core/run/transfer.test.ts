@@ -1,6 +1,5 @@
 /** Trees between volumes of every kind: everything that can be kept is, all else was told, whatever is cut. */
 import { type MemoryDevice } from '@/core/device';
-
 import { canHold } from '@/core/files';
 import { findKind, type ContentRun, type FileEntry, type NewContent, type NewFileFacts } from '@/core/fs';
 import { surveyDisk } from '@/core/inspect';

@@ -1,5 +1,4 @@
 /** A way back is taken only on the disk that it is of. */
-
 import { surveyDisk } from '@/core/inspect';
 import { describe, expect, it } from 'vitest';
 import { assertRewindable, readRunState, readUndo, resumeRun, rewindDisks, UndoKeeper, type UndoRecord } from '.';

@@ -2,11 +2,13 @@
  * Saving as a download without holding it in memory: the service worker answers a navigation with the chunks that the
  * engine serves through a port.
  */
+import { activeWorker } from './service-worker';
+
 /** Longer than a service worker takes to wake up. */
 const ANSWER_WITHIN_MS = 8000;
 
 export async function download(name: string, size: number, serve: (port: MessagePort) => Promise<void>): Promise<void> {
-  const worker = (await navigator.serviceWorker?.getRegistration())?.active;
+  const worker = await activeWorker();
   if (!worker)
     throw new Error(
       'This browser has no service worker here, so nothing can be saved. Open the page over localhost or https.',

@@ -9,3 +9,4 @@ export { SizeInput } from './SizeInput';
 export { antTheme } from './theme';
 export { useDrawnTheme } from './useDrawnTheme';
 export { useSizes } from './useUnits';
+export { registerSoon } from './service-worker';

@@ -6,7 +6,7 @@ import { useEffect, useMemo, useState, type DragEvent } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Bench } from '../bench';
 import { Divide } from '../divide';
-import { antTheme } from '../kit';
+import { antTheme, registerSoon } from '../kit';
 import { Look } from '../look';
 import { Prove } from '../prove';
 import { Review } from '../review';
@@ -41,8 +41,7 @@ export function Workbench() {
     if (opened) return;
     opened = true;
     void openBench();
-    // Without it the page is not there offline and saves nothing; the rest goes on.
-    if ('serviceWorker' in navigator) void navigator.serviceWorker.register('/sw.js').catch(() => undefined);
+    registerSoon();
   }, []);
   useHotkeys('mod+k', (e) => (e.preventDefault(), setDialog('commands')), { enableOnFormTags: true });
   useEffect(() => {
