@@ -1,5 +1,5 @@
 /** What a volume must hold after a run in which trees came to it and went from it, from what was read before. */
-import type { Holdings } from '@/core/fs';
+import { COMPRESSED, type Holdings } from '@/core/fs';
 import type { ManifestEntry } from '@/core/proof';
 import { canHold } from './links';
 import { mapNames, timesAbove, type Places } from './names';
@@ -10,6 +10,8 @@ export interface Receipt extends Places {
   readonly from: readonly ManifestEntry[];
   /** It was taken over where it lies, with everything. */
   readonly adopted?: boolean | undefined;
+  /** Files that are compressed are not where they come to. */
+  readonly uncompressed?: boolean | undefined;
 }
 
 /** Whether a path is a folder, belongs to it, or is in it. */
@@ -36,11 +38,12 @@ export function expectedAfter(
 }
 
 function received(
-  { from, folder, under, adopted }: Receipt,
+  { from, folder, under, adopted, uncompressed }: Receipt,
   holds: Holdings,
   existing: readonly ManifestEntry[],
 ): ManifestEntry[] {
   const tree = from.filter((e) => isBelow(e.path, folder)).sort(byPath);
+  const keeps = (word: string): boolean => holds.attributes.includes(word) && !(uncompressed && word === COMPRESSED);
   const { paths, above, joined } = mapNames(tree, { folder, under }, holds, existing);
   const made = above.map((path): ManifestEntry => ({
     path,
@@ -61,7 +64,7 @@ function received(
         ...plain,
         ...(holds.newBeside ? { beside: own } : {}),
         times: holds.storedTimes(entry.times),
-        attributes: adopted ? entry.attributes : entry.attributes.filter((word) => holds.attributes.includes(word)),
+        attributes: adopted ? entry.attributes : entry.attributes.filter(keeps),
       };
       if (stream === undefined) return [{ ...stored, path: paths.get(path)! }];
       if (!holds.keeps.includes('streams')) return [];

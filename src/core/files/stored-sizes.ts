@@ -1,5 +1,5 @@
 /** How much of files with holes is stored: what they take on a volume that keeps the holes. */
-import type { FileEntry, Volume } from '@/core/fs';
+import { COMPRESSED, type FileEntry, type Volume } from '@/core/fs';
 
 /** What of a file is no hole. */
 export interface StoredSize {
@@ -13,7 +13,7 @@ export async function storedSizes(volume: Volume, entries: readonly FileEntry[])
   const out = new Map<string, StoredSize>();
   for (const entry of entries) {
     // What is compressed as well has to be decoded to be known.
-    if (!entry.attributes.includes('sparse') || entry.attributes.includes('compressed')) continue;
+    if (!entry.attributes.includes('sparse') || entry.attributes.includes(COMPRESSED)) continue;
     let [bytes, stretches] = [0, 0];
     for await (const run of volume.content(entry)) {
       if (run.kind === 'zeros') continue;

@@ -1,5 +1,5 @@
 /** What taking a tree to another volume comes to: how much it is, and what of it can't be kept there. Plain data. */
-import type { FileEntry, Holdings, Kept, KindFacts } from '@/core/fs';
+import { COMPRESSED, holdingsWith, type FileEntry, type Holdings, type Kept, type KindFacts } from '@/core/fs';
 import { ceilTo } from '@/core/size';
 import * as z from 'zod';
 import { listingOf, type Tree } from './list-tree';
@@ -73,17 +73,20 @@ export function factsOfTransfer({
   stored,
 }: TransferQuestion): TransferFacts {
   const { entries } = tree;
-  const { paths, renamed, tooLong } = mapNames(entries, { folder, under }, target.holds, existing);
+  const holds = holdingsWith(target, clusterSize);
+  const { paths, renamed, tooLong } = mapNames(entries, { folder, under }, holds, existing);
   const files = entries.filter((e) => e.kind !== 'folder' && e.stream === undefined);
-  const { holeClusters } = target.holds;
+  const { holeClusters } = holds;
+  const packs = holds.keeps.includes('compression');
   const clusters = (e: FileEntry): number => {
     if (e.kind === 'folder') return clusterSize;
-    if (!holeClusters || !e.attributes.includes('sparse')) return ceilTo(e.size, clusterSize);
+    const inUnits = e.attributes.includes('sparse') || (packs && e.attributes.includes(COMPRESSED));
+    if (!holeClusters || !inUnits) return ceilTo(e.size, clusterSize);
     const whole = ceilTo(e.size, holeClusters * clusterSize);
     const known = stored?.get(e.path);
     return known ? Math.min(whole, known.bytes + 2 * known.stretches * holeClusters * clusterSize) : whole;
   };
-  const names = entries.reduce((sum, e) => sum + target.holds.entryBytes(nameIn(e.path).length), 0);
+  const names = entries.reduce((sum, e) => sum + holds.entryBytes(nameIn(e.path).length), 0);
   return {
     files: files.length,
     folders: entries.filter((e) => e.kind === 'folder').length,
@@ -91,8 +94,8 @@ export function factsOfTransfer({
     needs: entries.reduce((sum, e) => sum + clusters(e), names),
     structures: entries.reduce((sum, e) => sum + (e.kind === 'folder' ? clusters(e) : 0), names),
     listing: listingOf(tree),
-    loses: lossesOf(entries, source.holds, target.holds),
-    attributes: attributesLost(entries, target.holds),
+    loses: lossesOf(entries, source.holds, holds),
+    attributes: attributesLost(entries, holds),
     renamed: {
       count: renamed.length,
       some: renamed.slice(0, LISTED).map((path) => [path, paths.get(path)!] as const),
@@ -106,7 +109,7 @@ export function factsOfTransfer({
 }
 
 /** Words of attributes that are told of by what is lost with them. */
-const TOLD = new Set(['compressed', 'encrypted', 'reparse point', 'extended attributes']);
+const TOLD = new Set([COMPRESSED, 'encrypted', 'reparse point', 'extended attributes']);
 
 function lossesOf(entries: readonly FileEntry[], source: Holdings, target: Holdings): TransferFacts['loses'] {
   const seen = new Set<number>();
@@ -120,7 +123,7 @@ function lossesOf(entries: readonly FileEntry[], source: Holdings, target: Holdi
     'extended attributes': entries.filter((e) => e.attributes.includes('extended attributes')).length,
     rights: source.keeps.includes('rights') ? entries.length : 0,
     'change times': source.keeps.includes('change times') ? entries.length : 0,
-    compression: entries.filter((e) => e.attributes.includes('compressed')).length,
+    compression: entries.filter((e) => e.attributes.includes(COMPRESSED)).length,
     encryption: entries.filter((e) => e.attributes.includes('encrypted')).length,
   };
   const lost = KEPT.filter((what) => counts[what] > 0 && !target.keeps.includes(what));

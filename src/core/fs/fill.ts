@@ -80,6 +80,32 @@ function partOf(run: ContentRun, from: number, length: number): ContentRun {
   return { kind: 'bytes', bytes: run.bytes.subarray(from, from + length) };
 }
 
+/**
+ * Content in pieces of `length` bytes, the last one filled up with zeros. The piece is borrowed until the next one; a piece
+ * that is all zeros by what is told of it is not read, and is undefined.
+ */
+export async function* piecesOf(
+  content: Exclude<NewContent, { kind: 'procedural' }>,
+  length: number,
+): AsyncGenerator<Uint8Array | undefined> {
+  const size = lengthOf(content);
+  const source = content.kind === 'from' ? new RunSource(content.runs) : undefined;
+  const piece = new Uint8Array(length);
+  for (let done = 0; done < size; done += length) {
+    piece.fill(0);
+    const part = Math.min(length, size - done);
+    let zeros = true;
+    if (content.kind === 'bytes') piece.set(content.bytes.subarray(done, done + part));
+    else
+      for await (const { at, run } of source!.take(part)) {
+        zeros &&= run.kind === 'zeros';
+        if (run.kind === 'at') await content.device.read(run.offset, piece.subarray(at, at + run.length));
+        else if (run.kind === 'bytes') piece.set(run.bytes, at);
+      }
+    yield zeros && content.kind === 'from' ? undefined : piece;
+  }
+}
+
 /** All bytes of content that is short, however it is given. */
 export async function bytesOf(content: Exclude<NewContent, { kind: 'procedural' }>): Promise<Uint8Array> {
   if (content.kind === 'bytes') return content.bytes;

@@ -2,6 +2,7 @@ export { chosenFault } from './choices';
 export { recogniseForeign, type Recognised } from './foreign';
 export { whereOpen } from './mending';
 export type { EntryKind, FileEntry, FileTimes, Kept } from './entry';
+export { COMPRESSED, holdingsWith } from './kind-facts';
 export type { Abilities, Chosen, Holdings, KindFacts } from './kind-facts';
 export type {
   Adoption,

@@ -73,6 +73,8 @@ export interface Holdings {
   newBeside?(kind: EntryKind): string;
   /** Sparse files keep their holes; each begins and ends at whole multiples of so many clusters. */
   readonly holeClusters?: number;
+  /** Whether a volume of such clusters keeps files compressed; in units as large as holes are. */
+  compresses?(clusterSize: number): boolean;
   /** Names that differ in case alone are different names. */
   readonly caseSensitive?: true;
   /** Files of another volume of the kind can be taken over where they lie, where clusters line up. */
@@ -86,4 +88,17 @@ export interface Holdings {
   entryBytes(nameLength: number): number;
   /** Bytes that the structures of a new volume take, at most. */
   structures(size: number, sectorSize: number, clusterSize: number, chosen?: Chosen): number;
+}
+
+/** The word of a file that is stored compressed. */
+export const COMPRESSED = 'compressed';
+
+/** What a volume of a kind holds where its clusters are so large. */
+export function holdingsWith({ holds }: Pick<KindFacts, 'holds'>, clusterSize: number): Holdings {
+  if (!holds.compresses || holds.compresses(clusterSize)) return holds;
+  return {
+    ...holds,
+    keeps: holds.keeps.filter((what) => what !== 'compression'),
+    attributes: holds.attributes.filter((word) => word !== COMPRESSED),
+  };
 }

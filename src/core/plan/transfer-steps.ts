@@ -151,12 +151,13 @@ export class TransferSteps {
     const returned = last ? [] : this.#inOrder.filter((t) => isAnew(t) && t.home?.planned.id === id);
     return [
       ...this.#inOrder.slice(0, until).filter((t) => t.to === id && (last !== undefined || !t.home)),
-      ...returned.map((t) => ({ ...t, under: t.folder })),
-    ].map(({ measure, folder, under, adopts }) => ({
+      ...returned.map((t) => ({ ...t, under: t.folder, facts: t.home!.back.facts })),
+    ].map(({ measure, folder, under, adopts, facts }) => ({
       measure,
       folder,
       under,
       ...(adopts ? { adopted: true as const } : {}),
+      ...(facts.loses.compression ? { uncompressed: true as const } : {}),
     }));
   }
 

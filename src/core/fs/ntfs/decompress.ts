@@ -5,7 +5,8 @@
  * bit for compressed; in a group of eight a flag bit says literal or reference; a reference splits its 16 bits into
  * distance and length by how far into the chunk it stands.
  */
-const CHUNK = 4096;
+/** Bytes that a chunk comes to. */
+export const CHUNK = 4096;
 
 /** Decodes a unit into `size` bytes; what the unit does not fill is zeros. Undefined when it is damaged. */
 export function decompressUnit(source: Uint8Array, size: number): Uint8Array | undefined {
@@ -39,7 +40,7 @@ function decodeChunk(source: Uint8Array, out: Uint8Array): boolean {
       if (from + 2 > source.length) return false;
       const token = source[from]! | (source[from + 1]! << 8);
       from += 2;
-      const lengthBits = 12 - distanceBitsBeyondFour(to);
+      const lengthBits = lengthBitsAt(to);
       const distance = (token >> lengthBits) + 1;
       const length = (token & ((1 << lengthBits) - 1)) + 3;
       if (distance > to || to + length > out.length) return false;
@@ -50,9 +51,9 @@ function decodeChunk(source: Uint8Array, out: Uint8Array): boolean {
   return true;
 }
 
-/** Distances take 4 bits up to position 16 of a chunk and one more for each doubling behind it. */
-function distanceBitsBeyondFour(position: number): number {
-  let bits = 0;
-  for (let i = position - 1; i >= 0x10; i >>= 1) bits += 1;
+/** Distances take 4 bits up to position 16 of a chunk and one more for each doubling behind it; lengths have the rest. */
+export function lengthBitsAt(position: number): number {
+  let bits = 12;
+  for (let i = position - 1; i >= 0x10; i >>= 1) bits -= 1;
   return bits;
 }

@@ -59,6 +59,10 @@ export function normaliseNtfsLabel(label: string): string {
 
 const linkWords = (letter: string, path: string): string => `${letter}:\\${path.replaceAll('/', '\\')}`;
 
+/** Clusters of which a compressed unit is made are no longer than a chunk of it. */
+const MOST_COMPRESSED = 4096;
+export const canCompress = (clusterSize: number): boolean => clusterSize <= MOST_COMPRESSED;
+
 export const NTFS_KIND: KindFacts = {
   kind: 'ntfs',
   title: 'NTFS',
@@ -71,8 +75,9 @@ export const NTFS_KIND: KindFacts = {
   mbrType: () => TYPE_CODE,
   normaliseLabel: normaliseNtfsLabel,
   holds: {
-    keeps: ['streams', 'hard links', 'links', 'rights', 'change times'],
-    attributes: ['read-only', 'hidden', 'system', 'archive', 'sparse', 'reparse point'],
+    keeps: ['streams', 'hard links', 'links', 'rights', 'change times', 'compression'],
+    attributes: ['read-only', 'hidden', 'system', 'archive', 'sparse', 'compressed', 'reparse point'],
+    compresses: canCompress,
     holeClusters: HOLE_CLUSTERS,
     adopts: true,
     linkTo: {

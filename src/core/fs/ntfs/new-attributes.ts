@@ -12,12 +12,15 @@ export const WIN32 = 1;
 export const DOS_SPACE = 2;
 const FOLDER_FLAG = 0x10000000;
 const REPARSE_FLAG = 0x400;
+/** Among the attributes of standard information. */
+const COMPRESSED = 0x800;
 const ATTRIBUTE_BITS: Readonly<Record<string, number>> = {
   'read-only': 1,
   hidden: 2,
   system: 4,
   archive: ARCHIVE,
   sparse: 0x200,
+  compressed: COMPRESSED,
 };
 /** In the value of a name: the kind of link, the name space, the name. */
 const TAG_AT = 60;
@@ -26,6 +29,7 @@ const NAME_AT = 66;
 /** Standard information of version 3, and the id of the security descriptor in it. */
 const STANDARD_BYTES = 72;
 const STANDARD_TOLD = 48;
+const ATTRIBUTES_AT = 32;
 const SECURITY_ID_AT = 52;
 
 /** Standard information of a new file. @param extra attributes that it has when none are told */
@@ -33,7 +37,7 @@ export function standardFor(facts: NewFileFacts, extra: number, securityId: numb
   const value = new Uint8Array(STANDARD_BYTES);
   const view = new DataView(value.buffer);
   writeTimes(view, 0, facts);
-  view.setUint32(32, attributeBits(facts, extra), true);
+  view.setUint32(ATTRIBUTES_AT, attributeBits(facts, extra), true);
   view.setUint32(SECURITY_ID_AT, securityId, true);
   return { type: TYPE.standardInformation, value };
 }
@@ -50,6 +54,14 @@ export function standardFrom(told: Uint8Array, securityId: number): NewAttribute
 export function securityIdIn(value: Uint8Array | undefined): number {
   if (!value || value.length < STANDARD_BYTES) return 0;
   return new DataView(value.buffer, value.byteOffset, value.length).getUint32(SECURITY_ID_AT, true);
+}
+
+/** Whether standard information says that content is compressed; of a folder, that what is made in it is to be. */
+export function isCompressedBy(value: Uint8Array | undefined): boolean {
+  return (
+    value !== undefined &&
+    (new DataView(value.buffer, value.byteOffset, value.length).getUint32(ATTRIBUTES_AT, true) & COMPRESSED) !== 0
+  );
 }
 
 /** A name of a new file or folder. Sizes are bytes of its content. */

@@ -70,7 +70,8 @@ export const TYPE = {
 } as const;
 
 export const FLAG = { inUse: 1, folder: 2 } as const;
-export const ATTRIBUTE_FLAG = { compressed: 0x00ff, encrypted: 0x4000, sparse: 0x8000 } as const;
+/** `compressed` is a mask; the one method that there is is `byUnits`. */
+export const ATTRIBUTE_FLAG = { compressed: 0x00ff, byUnits: 0x0001, encrypted: 0x4000, sparse: 0x8000 } as const;
 const STRIDE = 512;
 
 /** The outcome of undoing an update sequence. */

@@ -5,18 +5,20 @@
  * {@link NtfsWriter.finish}. The index of a folder that was changed is built anew as a whole, from the names that the
  * records hold, which gives a full and balanced tree whatever it was before.
  */
-import { bytesOf, fillFree, lengthOf } from '../fill';
-import type { ContentRun, NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
+import { lengthOf } from '../fill';
+import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
 import type { AdoptedFile, Reserved } from './adopt';
 import { referenceTo, type NewAttribute } from './build-record';
 import type { ChangeInput } from './change';
 import { ClusterAllocator } from './cluster-allocator';
+import { ContentStore, RESIDENT_LIMIT, storable, storedLike } from './content-store';
 import type { FileRecords } from './file-records';
 import { FolderNames, shortNameOf } from './folder-names';
 import { buildIndex, type BuiltIndex } from './index-tree';
 import { MftEdit } from './mft-edit';
 import {
   ARCHIVE,
+  isCompressedBy,
   lettersIn,
   nameFor,
   nameLike,
@@ -28,14 +30,11 @@ import {
   tagOf,
 } from './new-attributes';
 import { ATTRIBUTE_FLAG, FLAG, recordOf, TYPE, utf16 } from './record';
-import { appendRun, HOLE, type DataRun } from './runlist';
+import type { DataRun } from './runlist';
 import { SecurityDescriptors } from './secure';
 import { SECURITY_ID } from './security';
-import { HOLE_CLUSTERS, sparseStretches } from './sparse';
 import { changedIdentities, changedLinks, extendRecord, readView, type ReparsedFile } from './view-edit';
 
-/** Content up to this stays in the record. */
-const RESIDENT_LIMIT = 400;
 const FOLDER = FLAG.inUse | FLAG.folder;
 
 /**
@@ -51,7 +50,8 @@ export async function openNtfsWriter(
 ): Promise<NtfsWriter> {
   const clusters = new ClusterAllocator(input, reserved);
   const edit = await MftEdit.open(input, tx, (count) => clusters.take(count));
-  return new NtfsWriter(input, tx, clusters, edit, await FolderNames.load(input, upcase));
+  const store = new ContentStore(input.geometry, clusters, tx);
+  return new NtfsWriter(input, clusters, store, edit, await FolderNames.load(input, upcase));
 }
 
 export class NtfsWriter implements VolumeWriter {
@@ -62,8 +62,8 @@ export class NtfsWriter implements VolumeWriter {
 
   constructor(
     private readonly input: ChangeInput,
-    private readonly tx: Transaction,
     private readonly clusters: ClusterAllocator,
+    private readonly store: ContentStore,
     private readonly edit: MftEdit,
     private readonly names: FolderNames,
   ) {}
@@ -74,15 +74,17 @@ export class NtfsWriter implements VolumeWriter {
     await this.#create(path, parent, name, key, FOLDER, await this.#standard(parent, facts, 0), facts);
   }
 
-  async writeFile(path: string, content: NewContent, facts: NewFileFacts = {}): Promise<void> {
+  async writeFile(path: string, content: NewContent, told: NewFileFacts = {}): Promise<void> {
+    const facts = storable(told, content, this.input.geometry);
     const { parent, name } = this.names.place(path);
-    const data = await this.#data('', content, facts);
+    const data = await this.store.data('', content, facts);
     const allocated = 'allocated' in data ? (data.stored ?? data.allocated) : 0;
     const sizes = { allocated, size: lengthOf(content) };
     const key = nameFor(this.names.referenceOf(parent), name, facts, sizes);
     const attributes = [...(await this.#standard(parent, facts, ARCHIVE)), data];
-    const shape = isSparse(facts) ? { attributes: [SPARSE] } : {};
-    for (const stream of facts.streams ?? []) attributes.push(await this.#data(stream.name, stream.content, shape));
+    const shape = storedLike(facts);
+    for (const stream of facts.streams ?? [])
+      attributes.push(await this.store.data(stream.name, stream.content, shape));
     await this.#create(path, parent, name, key, FLAG.inUse, attributes, facts);
   }
 
@@ -158,56 +160,6 @@ export class NtfsWriter implements VolumeWriter {
     this.#gone.add(referenceTo(number, file.sequence));
   }
 
-  /** Content in the record when it is short, else in clusters. */
-  async #data(name: string, content: NewContent, facts: NewFileFacts): Promise<NewAttribute> {
-    const size = lengthOf(content);
-    if (isSparse(facts) && content.kind === 'from') return { ...(await this.#storeSparse(content)), name };
-    if (content.kind !== 'procedural' && size <= RESIDENT_LIMIT)
-      return { type: TYPE.data, name, value: (await bytesOf(content)).slice() };
-    return { ...(await this.#store(content, size, facts)), name };
-  }
-
-  async #store(content: NewContent, size: number, { placement }: NewFileFacts): Promise<NewAttribute> {
-    const { clusterSize } = this.input.geometry;
-    const count = Math.ceil(size / clusterSize);
-    const pieces = Math.max(1, Math.min(placement?.fragments ?? 1, count));
-    const each = Math.ceil(count / pieces);
-    const runs: DataRun[] = [];
-    for (let left = count; left > 0;) {
-      for (const run of this.clusters.take(Math.min(each, left), left === count ? placement?.near : undefined)) {
-        appendRun(runs, run);
-        left -= run.length;
-      }
-      if (pieces > 1) this.clusters.skip(each);
-    }
-    const rooms = runs.map(({ lcn, length }) => ({ offset: lcn * clusterSize, length: length * clusterSize }));
-    await fillFree(this.tx, rooms, content);
-    return { type: TYPE.data, runs, allocated: count * clusterSize, size };
-  }
-
-  /** Holes stay holes. */
-  async #storeSparse({ runs: content, size, device }: Extract<NewContent, { kind: 'from' }>): Promise<NewAttribute> {
-    const { clusterSize } = this.input.geometry;
-    const runs: DataRun[] = [];
-    let [at, stored] = [0, 0];
-    const hole = (end: number): void => {
-      if (end > at) appendRun(runs, { lcn: HOLE, length: (end - at) / clusterSize });
-    };
-    for await (const stretch of sparseStretches(content, size, clusterSize)) {
-      const { start, end, length } = stretch;
-      hole(start);
-      const own = this.clusters.take((end - start) / clusterSize);
-      for (const run of own) appendRun(runs, run);
-      const rooms = own.map((run) => ({ offset: run.lcn * clusterSize, length: run.length * clusterSize }));
-      await fillFree(this.tx, rooms, { kind: 'from', device, runs: inOrder(stretch.runs), size: length });
-      [at, stored] = [end, stored + (end - start)];
-    }
-    const unit = HOLE_CLUSTERS * clusterSize;
-    const allocated = Math.ceil(size / unit) * unit;
-    hole(allocated);
-    return { type: TYPE.data, flags: ATTRIBUTE_FLAG.sparse, runs, allocated, stored, size };
-  }
-
   /** Standard information, and the rights where they are none that the volume has already. */
   async #standard(parent: number, facts: NewFileFacts, extra: number): Promise<NewAttribute[]> {
     const { id, own } = await this.#rights(parent, facts.security);
@@ -232,7 +184,10 @@ export class NtfsWriter implements VolumeWriter {
   async finish(): Promise<void> {
     for (const { number, names } of this.names.changed()) {
       const index = buildIndex([...names.values()], this.input.geometry, (name) => this.names.fold(name));
-      await this.#putIndex(await this.edit.file(number), '$I30', index);
+      const file = await this.edit.file(number);
+      // What is made in a folder is compressed where its index says so, which is its own word for it.
+      const flags = isCompressedBy(file.valueOf(TYPE.standardInformation)) ? ATTRIBUTE_FLAG.byUnits : 0;
+      await this.#putIndex(file, '$I30', index, flags);
     }
     await this.#followViews();
     // Records and bitmaps take their clusters last, and may still ask for some.
@@ -258,12 +213,12 @@ export class NtfsWriter implements VolumeWriter {
     }
   }
 
-  async #putIndex(file: FileRecords, name: string, index: BuiltIndex): Promise<void> {
+  async #putIndex(file: FileRecords, name: string, index: BuiltIndex, flags = 0): Promise<void> {
     const { geometry } = this.input;
     // The clusters of the index that is built anew are free again, but not before the change is through.
     for (const type of [TYPE.indexAllocation, TYPE.bitmap])
       for (const run of file.runsOf(type, name) ?? []) this.edit.freeLater(run);
-    const attributes: NewAttribute[] = [{ type: TYPE.indexRoot, name, value: index.root }];
+    const attributes: NewAttribute[] = [{ type: TYPE.indexRoot, name, value: index.root, flags }];
     if (index.blocks.length > 0) {
       const clusters = Math.ceil(index.blocks.length / geometry.clusterSize);
       const runs = this.clusters.take(clusters);
@@ -285,11 +240,4 @@ export class NtfsWriter implements VolumeWriter {
     await this.edit.fill(runs, bitmap);
     return { runs, allocated: Math.ceil(bitmap.length / clusterSize) * clusterSize, size: bitmap.length };
   }
-}
-
-const SPARSE = 'sparse';
-const isSparse = ({ attributes }: NewFileFacts): boolean => attributes?.includes(SPARSE) ?? false;
-
-async function* inOrder(runs: readonly ContentRun[]): AsyncGenerator<ContentRun> {
-  yield* runs;
 }

@@ -40,6 +40,8 @@ export interface Receives {
   readonly under: string;
   /** It is taken over where it lies, with everything. */
   readonly adopted?: true;
+  /** Files that are compressed are not where they come to. */
+  readonly uncompressed?: true;
 }
 
 /** A link that is left where a folder was: to a path of a volume, by its letter or its label. */
@@ -102,6 +104,7 @@ export const receiptSchema: z.ZodType<Receives> = z.strictObject({
   folder: z.string().max(40_000),
   under: z.string().max(40_000),
   adopted: z.literal(true).optional(),
+  uncompressed: z.literal(true).optional(),
 });
 export const placeSchema: z.ZodType<Place> = z.strictObject({ disk: z.string(), start: bytes, length: bytes });
 /** A stretch of the disk itself. */

@@ -2,7 +2,7 @@
 import { SalvageDevice, WindowDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { adoptionOf, carryOut, expectedAfter, isBelow, listingOf, listTree, type Receipt } from '@/core/files';
-import { joinRanges, kindFacts, type Holdings, type NewFileFacts, type Volume } from '@/core/fs';
+import { joinRanges, holdingsWith, kindFacts, type Holdings, type NewFileFacts, type Volume } from '@/core/fs';
 import { isHere } from '@/core/place';
 import type { AdoptStep, ClearStep, CompareStep, Gives, LeftLink, ProveStep, TransferStep } from '@/core/plan';
 import { compareManifests, portableHasher, takeManifest, type HasherFactory, type ManifestEntry } from '@/core/proof';
@@ -34,7 +34,7 @@ export const transfer: StepRunner<TransferStep> = async (step, context) => {
   const target = await context.open(context.window(at));
   const tx = context.transaction(at, await target.allocation());
   const writer = await target.writer(tx);
-  const { holds } = kindFacts(fileSystem);
+  const holds = holdingsWith(kindFacts(fileSystem), target.info.clusterSize);
   const existing = await pathsOf(target);
   const { signal } = context.ports;
   await carryOut({ volume: source, device: window, tree }, { folder, under }, holds, existing, writer, signal);
@@ -162,8 +162,8 @@ export async function expectedOf(
 ): Promise<ManifestEntry[]> {
   const before = measures.get(measure) ?? [];
   if (fileSystem === undefined) return before;
-  const receipts = receives.map(({ measure: from, folder, under, adopted }): Receipt => {
-    return { folder, under, adopted, from: measures.get(from) ?? [] };
+  const receipts = receives.map(({ measure: from, folder, under, adopted, uncompressed }): Receipt => {
+    return { folder, under, adopted, uncompressed, from: measures.get(from) ?? [] };
   });
   const { holds } = kindFacts(fileSystem);
   const left = [];
