@@ -7,6 +7,7 @@ import { createHash } from 'node:crypto';
 import { closeSync, openSync, truncateSync, writeFileSync, writeSync } from 'node:fs';
 import { afterAll, describe, expect, it } from 'vitest';
 import { fillProcedural, type BlockDevice } from '@/core/device';
+import { nodeHasher } from '@/cli/node-hasher';
 import { manifestOf } from '@/core/fs/fixtures/volumes';
 import { fls, icat, read, scratch, sevenZip } from './readers';
 
@@ -32,7 +33,7 @@ describe('independent readers, on a volume torn into pieces', () => {
   ])('find every file with %s: as made, at its floor, and grown back', async (_name, small, listed) => {
     const size = 260 * MIB;
     const device = await tornApart({ size, teeth: 5000, files: small, names: listed ? 0 : 3000 });
-    const before = await manifestOf('ntfs', device, true);
+    const before = await manifestOf('ntfs', device, true, nodeHasher);
     const files = before.filter((e) => e.kind === 'file');
     const combFile = box.path('comb.bin');
     const comb = new Uint8Array(files.find((f) => f.path === 'comb.bin')!.size);

@@ -25,6 +25,13 @@ it.each([
   ['React in the core', 'src/core/plan/a.ts', "export { useState } from 'react';", IMPORTS],
   ['a Node global in the core', 'src/core/run/a.ts', 'export const a = process.cwd();', 'no-restricted-globals'],
   ['a browser global in the core', 'src/core/run/a.ts', 'export const a = indexedDB;', 'no-restricted-globals'],
+  [
+    'a function of the core that is too long',
+    'src/core/run/a.ts',
+    `export function a(): void {${'\n'.repeat(60)}}`,
+    'max-lines-per-function',
+  ],
+  ['a file that is too long', 'src/cli/a.ts', `export const a = 1;${'\n'.repeat(301)}export const b = 2;`, 'max-lines'],
   ['the network in the core', 'src/core/run/a.ts', "export const a = fetch('/');", 'no-restricted-globals'],
   [
     'the engine that uses state',

@@ -7,7 +7,7 @@ import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest';
 import { systemFiles } from './files/files';
 import { CutOff, FAULTS, FaultyFiles, GROWING, type Fault } from './files/fixtures/faulty-files';
-import { LOCKS } from './files/locks';
+import { letGo } from './fixtures/verbs';
 import type { RunOptions } from './runs/run-options';
 import { convert, make } from './verbs/make';
 import { run } from './verbs/run';
@@ -26,11 +26,6 @@ beforeEach(() => {
   vi.spyOn(process.stderr, 'write').mockImplementation((text) => ((err += String(text)), true));
 });
 afterEach(() => vi.restoreAllMocks());
-
-/** What a process held is free again once it is no more; here it is this one, which goes on. */
-function letGo(): void {
-  for (const name of readdirSync(LOCKS)) if (name.includes(`-${process.pid}-`)) rmSync(join(LOCKS, name));
-}
 
 /** Every how-manieth operation is tried, in the ordinary and in the deep run. */
 const STRIDE = DEEP ? 1 : 47;

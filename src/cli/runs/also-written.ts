@@ -41,6 +41,8 @@ interface ToWrite {
 /** Such disks, open. The caller closes them. */
 export interface AlsoWritten {
   readonly devices: ReadonlyMap<DiskId, FileDevice>;
+  /** The files that they are. */
+  readonly paths: readonly string[];
   close(): Promise<void>;
 }
 
@@ -52,17 +54,21 @@ export async function openToWrite(
 ): Promise<AlsoWritten> {
   const named = namedFiles(options.with);
   const devices = new Map<DiskId, FileDevice>();
+  const paths: string[] = [];
   const close = async (): Promise<void> => {
     for (const device of devices.values()) await device.close().catch(() => undefined);
   };
   try {
-    for (const { disk, sectorSize } of wanted)
-      devices.set(disk, await FileDevice.open(files, await fileOf(files, named, disk), sectorSize));
+    for (const { disk, sectorSize } of wanted) {
+      const path = await fileOf(files, named, disk);
+      devices.set(disk, await FileDevice.open(files, path, sectorSize));
+      paths.push(path);
+    }
   } catch (error) {
     await close();
     throw error;
   }
-  return { devices, close };
+  return { devices, paths, close };
 }
 
 async function fileOf(files: Files, named: readonly NamedFile[], disk: DiskId): Promise<string> {

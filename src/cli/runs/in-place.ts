@@ -30,6 +30,7 @@ import {
 } from '../files';
 import { note } from '../output';
 import type { WithDisks } from '../with-disks';
+import { assertWhole, markAlso, unmarkAlso } from './also-marks';
 import { openToWrite, toWriteIn, type AlsoWritten } from './also-written';
 import { assertOwnUndo } from './on-device';
 import { leavePapers } from './papers';
@@ -76,6 +77,7 @@ export async function startInPlace(call: RunCall): Promise<number> {
       const { disk, others } = kept(keeper, file, also);
       const begun = async (samples: DiskSamples, written: readonly OtherSamples[]): Promise<void> => {
         if (scratch) await claimScratch(files, options.scratch!, run);
+        await markAlso(files, run, beside, also!.paths);
         if (undo) await undo.keep(run, samples, written);
         // What an earlier run kept is of no use once another has written.
         else await dropWaysBack(files, await waysBack(files, beside));
@@ -89,11 +91,12 @@ export async function startInPlace(call: RunCall): Promise<number> {
         if (journal.empty) {
           await scratch?.close();
           await removeScratch(files, options.scratch, run);
+          await unmarkAlso(files, run, also!.paths).catch(() => undefined);
           await abandon(files, journal, undo);
         }
         throw error;
       });
-      return await finish(call, certificate, journal, { run, disk, keeper, ran });
+      return await finish(call, certificate, journal, { run, disk, keeper, ran, also: also.paths });
     } finally {
       for (const open of [journal, undo?.log, file, also, scratch]) await open?.close().catch(() => undefined);
     }
@@ -120,12 +123,14 @@ export async function resumeInPlace(call: RunCall): Promise<number> {
     try {
       sources = await sourcesToResume(call, state);
       also = await openToWrite(files, toWriteIn(state.plan), options);
+      for (const one of [path, ...also.paths]) await assertWhole(files, one, state.run);
+      if (!state.certificate) await markAlso(files, state.run, beside, also.paths);
       undo = state.undo ? await undoToResume(files, beside, state) : undefined;
       const keeper = undo && (await UndoKeeper.open(undo, state.run));
       const { disk, others } = kept(keeper, file, also);
       const all = othersOf(scratch, new Map([...sources.devices, ...others]));
       const certificate = await withPorts(call, { disk, others: all, journal }, resumeRun);
-      return await finish(call, certificate, journal, { run: state.run, disk, keeper });
+      return await finish(call, certificate, journal, { run: state.run, disk, keeper, also: also.paths });
     } finally {
       for (const open of [undo, file, also, scratch, sources]) await open?.close().catch(() => undefined);
     }
@@ -163,6 +168,8 @@ interface RanOn {
   readonly disk: BlockDevice;
   readonly keeper: UndoKeeper | undefined;
   readonly ran?: RanLayouts;
+  /** Files of other disks that it wrote too. */
+  readonly also: readonly string[];
 }
 
 /** The way back is sealed, and what only the run needed goes. Gone through again after a cut, it comes to the same. */
@@ -170,7 +177,7 @@ async function finish(
   call: RunCall,
   certificate: Certificate,
   journal: JournalFile,
-  { run, disk, keeper, ran }: RanOn,
+  { run, disk, keeper, ran, also }: RanOn,
 ): Promise<number> {
   const { files, options } = call;
   await keeper?.noteLeft();
@@ -178,6 +185,7 @@ async function finish(
   await leavePaper('The papers of the run', () => leavePapers(call, certificate, journal, disk, ran));
   await tidyUp(async () => {
     await removeScratch(files, options.scratch, run);
+    await unmarkAlso(files, run, also);
     await journal.remove();
   });
   return code;

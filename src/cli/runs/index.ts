@@ -1,4 +1,5 @@
 /** Runs by the runner: in place, into a new file, and back. */
+export { assertWhole } from './also-marks';
 export { idsToWrite } from './also-written';
 export { besideDevice, keptName } from './on-device';
 export { assertPapers } from './papers';

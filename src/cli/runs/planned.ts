@@ -5,6 +5,7 @@ import { openImage, type OpenImage } from '../open-image';
 import { note, UsageError } from '../output';
 import { askedOf, planFor, type Planned } from '../plan-for';
 import { namedFiles, openWith, type WithDisks } from '../with-disks';
+import { assertWhole } from './also-marks';
 import { assertWritable } from './also-written';
 import { openJournal, openUndo, unfinished, unlessOthers } from './run-files';
 import type { RunCall } from './run-options';
@@ -29,6 +30,7 @@ export async function planned<T>(
   const { files, image: path, options } = call;
   const named = namedFiles(options.with);
   for (const one of [call.beside, ...named.map((n) => n.path)]) await assertNotHalfWay(files, one);
+  for (const one of [path, ...named.map((n) => n.path)]) await assertWhole(files, one);
   const asked = await askedOf(files, options);
   const image = await openImage(files, path, { ...options, tableless: asked.tableless });
   let disks: WithDisks | undefined;

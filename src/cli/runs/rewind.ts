@@ -5,6 +5,7 @@ import { assertRewindable, hasWritten, rewindDisks } from '@/core/run';
 import { formatSize } from '@/core/size';
 import { FileDevice, removeScratch } from '../files';
 import { EXIT, print } from '../output';
+import { assertWhole, markAlso, unmarkAlso } from './also-marks';
 import { openToWrite, type AlsoWritten } from './also-written';
 import { copyId, madeId, openJournal, openUndo, undoOf, workOf, type OpenJournal, type OpenUndo } from './run-files';
 import type { RunCall } from './run-options';
@@ -36,13 +37,16 @@ export async function rewindInPlace(call: RunCall): Promise<number> {
       also = await openToWrite(files, othersIn(undo), call.options);
       const sameSize = await withSectorSize(call, undo, disk);
       const disks = new Map([[HERE, sameSize], ...also.devices]);
+      for (const one of [image, ...also.paths]) await assertWhole(files, one, run);
       await assertRewindable(disks, undo.file, undo.state, state?.run);
+      await markAlso(files, run, beside, also.paths);
       bytes = await rewindDisks(disks, undo.file);
       if (sameSize !== disk) await sameSize.close();
     } finally {
       for (const open of [disk, also]) await open?.close();
     }
     await removeScratch(files, call.options.scratch, run);
+    await unmarkAlso(files, run, also.paths);
     if (state) await journal!.file.remove();
     await undo.file.remove();
     const earlier = (await bringForward(files, beside)) + ((await files.facts(undoOf(beside))) ? 1 : 0);

@@ -11,8 +11,9 @@ import { formatSize } from '@/core/size';
 import { assertNew, holding, makeText, systemFiles } from '../files';
 import { nodeHasher } from '../node-hasher';
 import { openImage, openVolume, type ImageOptions, type OpenImage } from '../open-image';
-import { EXIT, fail, print, refusalDocument, UsageError } from '../output';
+import { EXIT, fail, note, print, refusalDocument, UsageError } from '../output';
 import { askedOf, planFor, type Asked } from '../plan-for';
+import { assertWhole } from '../runs';
 import { namedFiles, openWith, wantedOf, type WithDisks } from '../with-disks';
 
 export interface LookOptions extends ImageOptions {
@@ -37,6 +38,11 @@ export async function looking(
 ): Promise<number> {
   const others = await wantedOf(namedFiles(options.with), [], files);
   return holding(files, [{ path, mode: 'read' }, ...others], async () => {
+    // What is shown may be between two states; it is shown all the same, and said.
+    await assertWhole(files, path).catch((error: unknown) => {
+      if (!isCoreError(error, 'run.holds')) throw error;
+      note(error.message);
+    });
     const image = await openImage(files, path, options);
     try {
       return await act(image);

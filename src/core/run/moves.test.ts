@@ -17,7 +17,7 @@ const seeds = (count: number): number[] => Array.from({ length: count }, (_, i) 
 describe.each(['gpt', 'mbr'] as const)('moves on a %s disk', (table) => {
   const ratios: number[] = [];
 
-  it.each(seeds(rounds(12, 60)))('seed %i', async (seed) => {
+  it.each(seeds(rounds(8, 60)))('seed %i', async (seed) => {
     const { disk, plan, random } = await movedDisk(table, seed);
     if (plan.leastCarried > 0) ratios.push(plan.total.carries / plan.leastCarried);
     const undisturbed = await surviveCuts(plan, disk, random, 5);
@@ -39,7 +39,7 @@ describe.each(['gpt', 'mbr'] as const)('moves on a %s disk', (table) => {
 
   it('carry little more than must be carried', () => {
     const mean = ratios.reduce((sum, r) => sum + r, 0) / ratios.length;
-    expect(ratios.length).toBeGreaterThan(9);
+    expect(ratios.length).toBeGreaterThan(5);
     expect(mean).toBeLessThan(1.1);
   });
 });

@@ -6,6 +6,7 @@ import { inRounds, lookAtTransfers, parseTarget, resolveTarget, transferWishes, 
 import { derivePlan, type Plan } from '@/core/plan';
 import { seededRandom } from '@/core/practice';
 import { takeManifest } from '@/core/proof';
+import { rounds } from '@/core/fixtures/rounds';
 import { describe, expect, it } from 'vitest';
 import { surviveCuts } from './fixtures/cuts';
 import { buildStick } from './fixtures/sticks';
@@ -93,7 +94,7 @@ describe('folders to a volume of their own, with more in them than is free', () 
       expect(count(plan, 'shrink')).toBeGreaterThan(1);
       expect(count(plan, 'clear')).toBe(FOLDERS.length);
       expect(plan.loses.bytes).toBe(0);
-      const after = await surviveCuts(plan, disk, seededRandom(17), 10);
+      const after = await surviveCuts(plan, disk, seededRandom(17), rounds(5, 20));
       const found = await surveyDisk(after);
       expect(found.findings).toEqual([]);
       expect(found.volumes.flatMap((v) => v.findings)).toEqual([]);
