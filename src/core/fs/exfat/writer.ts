@@ -22,6 +22,7 @@ import {
 } from './entries';
 import { fold, openFolder, type OpenFolder } from './open-folder';
 import { BAD, END, type Owner } from './owner';
+import { PathIndex } from './path-index';
 import { renamedSet, type AdoptedSet } from './adopt';
 
 const ATTRIBUTE_BITS: Readonly<Record<string, number>> = { 'read-only': 1, hidden: 2, system: 4, archive: 32 };
@@ -41,6 +42,7 @@ export class ExfatWriter implements VolumeWriter {
   readonly #adopted: Run[] = [];
   readonly #bad: Run[] = [];
   readonly #folders = new Map<string, OpenFolder>();
+  #paths: PathIndex | undefined;
 
   constructor(
     private readonly state: ExfatState,
@@ -57,6 +59,11 @@ export class ExfatWriter implements VolumeWriter {
     this.#folders.set('', await openFolder(this.state, this.state.tree.root, undefined));
   }
 
+  /** What was there when the writer began. */
+  get #index(): PathIndex {
+    return (this.#paths ??= new PathIndex(this.state.tree.owners, (path) => this.#fold(path)));
+  }
+
   #fold(name: string): string {
     return fold(name, this.state.tree.upcase);
   }
@@ -66,8 +73,8 @@ export class ExfatWriter implements VolumeWriter {
     if (known) return known;
     const cut = path.lastIndexOf('/');
     const parent = await this.#folder(cut < 0 ? '' : path.slice(0, cut));
-    const owner = this.state.tree.owners.find((o) => o.kind === 'folder' && this.#fold(o.path) === this.#fold(path));
-    if (!owner) throw new CoreError('fs.not-found', { path });
+    const owner = this.#index.entry(this.#fold(path));
+    if (owner?.kind !== 'folder') throw new CoreError('fs.not-found', { path });
     const folder = await openFolder(this.state, owner, parent);
     this.#folders.set(this.#fold(path), folder);
     return folder;
@@ -127,7 +134,7 @@ export class ExfatWriter implements VolumeWriter {
     const { folder, name } = await this.#place(path);
     this.#put(folder, name, renamedSet(set, name, this.state.tree.upcase));
     for (const { runs, contiguous } of parts) {
-      this.#adopted.push(...runs);
+      for (const run of runs) this.#adopted.push(run);
       if (!contiguous && runs.length > 0) this.#chains.push(runs);
     }
   }
@@ -135,7 +142,7 @@ export class ExfatWriter implements VolumeWriter {
   /** Of clusters that were kept for files to be taken over, those that nobody took are free in the end, or bad. */
   release(kept: Run, bad: readonly Run[]): void {
     this.#freed.push(kept);
-    this.#bad.push(...bad);
+    for (const run of bad) this.#bad.push(run);
   }
 
   async hardLink(): Promise<void> {
@@ -143,7 +150,8 @@ export class ExfatWriter implements VolumeWriter {
   }
 
   async remove(path: string): Promise<void> {
-    const owner = this.state.tree.owners.find((o) => isEntry(o) && this.#fold(o.path) === this.#fold(path));
+    const key = this.#fold(path);
+    const owner = this.#index.entry(key);
     const cut = path.lastIndexOf('/');
     const folder = await this.#folder(cut < 0 ? '' : path.slice(0, cut));
     if (!owner?.at || !folder.names.delete(this.#fold(path.slice(cut + 1))))
@@ -151,12 +159,18 @@ export class ExfatWriter implements VolumeWriter {
     const { set, setBytes } = owner.at;
     for (let at = set; at < set + setBytes; at += ENTRY_BYTES) folder.bytes[at]! &= ~IN_USE;
     folder.dirty = true;
-    const below = `${this.#fold(path)}/`;
-    for (const o of this.state.tree.owners)
-      if (o === owner || isBeside(o, owner) || (o.at && this.#fold(o.path).startsWith(below)))
-        this.#freed.push(...o.runs);
-    for (const key of [...this.#folders.keys()])
-      if (key === this.#fold(path) || key.startsWith(below)) this.#folders.delete(key);
+    this.#free(owner);
+    // What else its set refers to is called like it, and more.
+    for (const other of this.#index.beginning(key)) if (isBeside(other, owner)) this.#free(other);
+    if (owner.kind !== 'folder') return;
+    for (const below of this.#index.beginning(`${key}/`)) this.#free(below);
+    for (const open of [...this.#folders.keys()])
+      if (open === key || open.startsWith(`${key}/`)) this.#folders.delete(open);
+  }
+
+  /** One run after the other: a file may have more of them than a call can be given. */
+  #free({ runs }: Owner): void {
+    for (const run of runs) this.#freed.push(run);
   }
 
   /** Puts a set into a folder and returns where it stands. */
@@ -254,7 +268,6 @@ export class ExfatWriter implements VolumeWriter {
 /** What else an entry's set refers to. */
 const isBeside = (other: Owner, { at }: Owner): boolean =>
   other.kind === 'other' && other.at?.folder === at?.folder && other.at?.set === at?.set;
-const isEntry = ({ kind }: Owner): boolean => kind === 'file' || kind === 'folder';
 
 function attributeBits(facts: NewFileFacts, otherwise: number): number {
   if (!facts.attributes) return otherwise;

@@ -126,7 +126,7 @@ export class Journal {
         gone.push(...this.#revoked(block));
       } else if (type === BLOCK.commit) {
         if (!this.#isCommitSealed(block)) break;
-        written.push(...open);
+        for (const block of open) written.push(block);
         for (const number of gone) revoked.set(number, sequence);
         [open, gone] = [[], []];
         this.#last = sequence;
