@@ -2,14 +2,19 @@
 import type { BlockDevice } from '@/core/device';
 import {
   assertSavedAs,
+  assertUnpacksTo,
   exportGzip,
   exportOccupied,
   exportQcow2,
   exportVhd,
   exportVhdx,
   exportZip,
+  gunzip,
   ImageDevice,
+  unzip,
+  type ByteSource,
   type ImageStamp,
+  type Unpacker,
 } from '@/core/image';
 import { openImageDevice } from '@/core/session';
 import { randomBytes } from 'node:crypto';
@@ -26,16 +31,20 @@ export function packingOf(path: string): Packing | undefined {
   return kind === undefined ? undefined : PACKINGS[kind.toLowerCase()];
 }
 
-type Packing = (disk: BlockDevice, path: string) => AsyncGenerator<Uint8Array>;
+interface Packing {
+  readonly pack: (disk: BlockDevice, path: string) => AsyncGenerator<Uint8Array>;
+  /** Of a form that is read from its start only; others are read at any place. */
+  readonly unpacker?: Unpacker;
+}
 
 const stamp = (): ImageStamp => ({ id: randomBytes(16), seconds: Date.now() / 1000 });
 
 const PACKINGS: Readonly<Record<string, Packing>> = {
-  gz: exportGzip,
-  qcow2: exportQcow2,
-  vhd: (disk) => exportVhd(disk, stamp()),
-  vhdx: (disk) => exportVhdx(disk, stamp()),
-  zip: (disk, path) => exportZip(disk, basename(path).replace(/(\.img)?\.zip$/i, '.img')),
+  gz: { pack: exportGzip, unpacker: gunzip },
+  qcow2: { pack: exportQcow2 },
+  vhd: { pack: (disk) => exportVhd(disk, stamp()) },
+  vhdx: { pack: (disk) => exportVhdx(disk, stamp()) },
+  zip: { pack: (disk, path) => exportZip(disk, basename(path).replace(/(\.img)?\.zip$/i, '.img')), unpacker: unzip },
 };
 
 /** Writes a disk raw into a new file, which takes no more room than the content. */
@@ -46,14 +55,21 @@ export async function writeRaw(disk: BlockDevice, target: OpenFile): Promise<voi
 }
 
 /**
- * Writes a disk into a new file, as the name it will have says, and reads it back, but for what is only unpacked whole.
+ * Writes a disk into a new file, as the name it will have says, and reads it back.
  * @throws CoreError `image.not-as-saved`, `file.*`
  */
 export async function writeImage(disk: BlockDevice, target: OpenFile, name: string): Promise<void> {
   const packing = packingOf(name);
-  if (packing) await writePacked(packing(disk, name), target);
+  if (packing) await writePacked(packing.pack(disk, name), target);
   else await writeRaw(disk, target);
-  if (!packing || SEEKABLE.test(name)) await assertSavedAs(disk, await reopened(disk, target, name), basename(name));
+  const source = await sourceOf(target, basename(name));
+  if (packing?.unpacker) return assertUnpacksTo(disk, source, packing.unpacker);
+  const { sectorSize } = disk;
+  const saved = packing
+    ? (await openImageDevice(source, { sectorSize })).device
+    : // What was left out of a new file is zeros.
+      new ImageDevice({ ...source, occupied: () => disk.occupied() }, sectorSize);
+  await assertSavedAs(disk, saved, source.name);
 }
 
 async function writePacked(packed: AsyncIterable<Uint8Array>, target: OpenFile): Promise<void> {
@@ -64,19 +80,12 @@ async function writePacked(packed: AsyncIterable<Uint8Array>, target: OpenFile):
   }
 }
 
-/** Forms that are read at any place. */
-const SEEKABLE = /\.(qcow2|vhdx?)$/i;
-
-async function reopened(disk: BlockDevice, target: OpenFile, name: string): Promise<ImageDevice> {
+async function sourceOf(target: OpenFile, name: string): Promise<ByteSource> {
   const { size } = await target.facts();
   const read = async (offset: number, into: Uint8Array): Promise<void> => {
     if ((await readWhole(target, offset, into)) < into.length) throw new RangeError('the file ends before');
   };
-  const { sectorSize } = disk;
-  const source = { name, size, read };
-  if (packingOf(name)) return (await openImageDevice(source, { sectorSize })).device;
-  // What was left out of a new file is zeros.
-  return new ImageDevice({ ...source, occupied: () => disk.occupied() }, sectorSize);
+  return { name, size, read };
 }
 
 async function writeNonZero(target: OpenFile, bytes: Buffer, offset: number): Promise<void> {

@@ -1,7 +1,20 @@
 /** What was saved is read back: the same disk, and not one byte more or less. */
 import { MemoryDevice, SparseDevice, type BlockDevice } from '@/core/device';
 import { describe, expect, it } from 'vitest';
-import { assertSavedAs, exportQcow2, exportVhd, exportVhdx, ImageDevice, openContainer } from '.';
+import {
+  assertSavedAs,
+  assertUnpacksTo,
+  exportGzip,
+  exportZip,
+  gunzip,
+  unzip,
+  type Unpacker,
+  exportQcow2,
+  exportVhd,
+  exportVhdx,
+  ImageDevice,
+  openContainer,
+} from '.';
 
 const MIB = 1024 * 1024;
 
@@ -30,6 +43,13 @@ const FORMS: Readonly<Record<string, (device: BlockDevice) => AsyncGenerator<Uin
   qcow2: exportQcow2,
   vhd: (device) => exportVhd(device, stamp),
   vhdx: (device) => exportVhdx(device, stamp),
+};
+
+const PACKED: Readonly<
+  Record<string, { pack: (device: BlockDevice) => AsyncGenerator<Uint8Array>; unpacker: Unpacker }>
+> = {
+  gz: { pack: exportGzip, unpacker: gunzip },
+  zip: { pack: (device) => exportZip(device, 'x.img'), unpacker: unzip },
 };
 
 const opened = async (bytes: Uint8Array, name: string): Promise<ImageDevice> => {
@@ -62,5 +82,38 @@ describe('an image that is read back', () => {
     await expect(assertSavedAs(device, short, 'x')).rejects.toMatchObject({
       facts: { name: 'x', offset: 39 * MIB },
     });
+  });
+
+  it.each(Object.keys(PACKED))('is what %s unpacks to, and told to be another where anything differs', async (form) => {
+    const device = await disk();
+    // Of what does not repeat every byte that is packed counts.
+    let state = 1;
+    const noise = Uint8Array.from({ length: 300_000 }, () => (state = Math.imul(state, 1_103_515_245) + 12_345) >>> 24);
+    await device.write(10 * MIB, noise);
+    const { pack, unpacker } = PACKED[form]!;
+    const bytes = await whole(pack(device));
+    const sourceOf = (packed: Uint8Array) => ({
+      name: `x.${form}`,
+      size: packed.length,
+      read: async (offset: number, into: Uint8Array) => into.set(packed.subarray(offset, offset + into.length)),
+    });
+    await assertUnpacksTo(device, sourceOf(bytes), unpacker);
+    const refused = { code: 'image.not-as-saved' };
+    for (const share of [0.3, 0.5, 0.7]) {
+      const spoilt = bytes.slice();
+      spoilt[Math.floor(bytes.length * share)]! ^= 0x40;
+      await expect(assertUnpacksTo(device, sourceOf(spoilt), unpacker)).rejects.toMatchObject(refused);
+    }
+    await expect(assertUnpacksTo(device, sourceOf(bytes.slice(0, -9)), unpacker)).rejects.toMatchObject(refused);
+    const other = await disk();
+    await other.write(10 * MIB, noise);
+    await other.write(20 * MIB, new Uint8Array(512).fill(9));
+    await expect(assertUnpacksTo(other, sourceOf(bytes), unpacker)).rejects.toMatchObject(refused);
+    for (const size of [39 * MIB, 41 * MIB]) {
+      const sized = new SparseDevice(size, 512);
+      for (const { start, end } of device.occupied(0, Math.min(size, device.size)))
+        await sized.write(start, await device.bytes(start, Math.min(end, size) - start));
+      await expect(assertUnpacksTo(sized, sourceOf(bytes), unpacker)).rejects.toMatchObject(refused);
+    }
   });
 });

@@ -1,7 +1,9 @@
 /** Reading back what was saved, and comparing it with what it was to be. */
-import { sameBytes } from '@/core/bytes';
+import { isZeros, sameBytes } from '@/core/bytes';
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
+import type { ByteSource } from './image-device';
+import type { Unpacker } from './unpack';
 
 const CHUNK_BYTES = 4 * 1024 * 1024;
 
@@ -37,4 +39,27 @@ export async function assertSavedAs(
     at = end;
   }
   for (const more of saved.occupied(at, disk.size)) await compare(more.start, more.end);
+}
+
+/**
+ * Compares what a packed image unpacks to with the disk that was saved in it, bit by bit as it comes.
+ * @param saved the packed file, as it was saved
+ * @throws CoreError `image.not-as-saved`, `device.read-failed`
+ */
+export async function assertUnpacksTo(disk: BlockDevice, saved: ByteSource, unpacker: Unpacker): Promise<void> {
+  const { name } = saved;
+  let at = 0;
+  const compare = async (bytes: Uint8Array): Promise<void> => {
+    const end = at + bytes.length;
+    const asWell = end <= disk.size && isZeros(bytes) && disk.occupied(at, end).next().done;
+    if (!asWell && (end > disk.size || !sameBytes(await disk.bytes(at, bytes.length), bytes)))
+      throw new CoreError('image.not-as-saved', { name, offset: at });
+    at = end;
+  };
+  try {
+    await unpacker(saved, compare, {});
+  } catch (cause) {
+    throw cause instanceof CoreError ? cause : new CoreError('image.not-as-saved', { name, offset: at }, cause);
+  }
+  if (at !== disk.size) throw new CoreError('image.not-as-saved', { name, offset: at });
 }
