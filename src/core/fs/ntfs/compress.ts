@@ -3,12 +3,15 @@
  *
  * Linux-NTFS “NTFS Documentation”, chapter “Compression”.
  */
-import { CHUNK, lengthBitsAt } from './decompress';
+import { CHUNK, LENGTH_BITS } from './decompress';
 
 const LEAST_MATCH = 3;
 const HASH_BITS = 12;
 /** How many earlier places with the same three bytes are looked at. */
-const MOST_TRIED = 24;
+const MOST_TRIED = 8;
+/** Lengths and distances are up to that of a chunk. */
+const LENGTH_SHIFT = 13;
+const LENGTH_MASK = (1 << LENGTH_SHIFT) - 1;
 const RAW_CHUNK = 0x3000 | (CHUNK - 1);
 const COMPRESSED = 0xb000;
 
@@ -53,15 +56,16 @@ export class UnitCompressor {
       const flagsAt = to++;
       let flags = 0;
       for (let bit = 0; bit < 8 && at < chunk.length; bit++) {
-        const lengthBits = lengthBitsAt(at);
-        const { length, distance } = this.#match(chunk, at, (1 << lengthBits) - 1 + LEAST_MATCH);
+        const lengthBits = LENGTH_BITS[at]!;
+        const match = this.#match(chunk, at, (1 << lengthBits) - 1 + LEAST_MATCH);
+        const length = match & LENGTH_MASK;
         if (length < LEAST_MATCH) {
           into[to++] = chunk[at]!;
           this.#note(chunk, at++);
           continue;
         }
         flags |= 1 << bit;
-        const token = ((distance - 1) << lengthBits) | (length - LEAST_MATCH);
+        const token = (((match >> LENGTH_SHIFT) - 1) << lengthBits) | (length - LEAST_MATCH);
         into[to++] = token & 0xff;
         into[to++] = token >> 8;
         for (const end = at + length; at < end; at++) this.#note(chunk, at);
@@ -71,22 +75,24 @@ export class UnitCompressor {
     return to;
   }
 
-  /** The longest earlier stretch that what is at a place begins like. */
-  #match(chunk: Uint8Array, at: number, most: number): { length: number; distance: number } {
-    const best = { length: 0, distance: 0 };
-    if (at + LEAST_MATCH > chunk.length) return best;
+  /** The longest earlier stretch that what is at a place begins like: its distance above its length, as one number. */
+  #match(chunk: Uint8Array, at: number, most: number): number {
+    if (at + LEAST_MATCH > chunk.length) return 0;
     const limit = Math.min(most, chunk.length - at);
+    let [best, distance] = [0, 0];
     let place = this.#last[hashAt(chunk, at)]!;
     for (let tried = 0; place > 0 && tried < MOST_TRIED; tried++, place = this.#before[place]!) {
       const from = place - 1;
+      // One that is no longer can't differ only behind.
+      if (chunk[from + best] !== chunk[at + best]) continue;
       let length = 0;
       while (length < limit && chunk[from + length] === chunk[at + length]) length += 1;
-      if (length <= best.length) continue;
-      best.length = length;
-      best.distance = at - from;
+      if (length <= best) continue;
+      best = length;
+      distance = at - from;
       if (length === limit) break;
     }
-    return best;
+    return (distance << LENGTH_SHIFT) | best;
   }
 
   #note(chunk: Uint8Array, at: number): void {

@@ -40,7 +40,7 @@ function decodeChunk(source: Uint8Array, out: Uint8Array): boolean {
       if (from + 2 > source.length) return false;
       const token = source[from]! | (source[from + 1]! << 8);
       from += 2;
-      const lengthBits = lengthBitsAt(to);
+      const lengthBits = LENGTH_BITS[to]!;
       const distance = (token >> lengthBits) + 1;
       const length = (token & ((1 << lengthBits) - 1)) + 3;
       if (distance > to || to + length > out.length) return false;
@@ -51,9 +51,9 @@ function decodeChunk(source: Uint8Array, out: Uint8Array): boolean {
   return true;
 }
 
-/** Distances take 4 bits up to position 16 of a chunk and one more for each doubling behind it; lengths have the rest. */
-export function lengthBitsAt(position: number): number {
+/** By position in a chunk: distances take 4 bits up to position 16 and one more for each doubling behind it; lengths the rest. */
+export const LENGTH_BITS = /* @__PURE__ */ Uint8Array.from({ length: CHUNK + 1 }, (_, position) => {
   let bits = 12;
   for (let i = position - 1; i >= 0x10; i >>= 1) bits -= 1;
   return bits;
-}
+});
