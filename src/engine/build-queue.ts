@@ -36,7 +36,12 @@ export class BuildQueue {
 
   /** Has a disk built when it is its turn; `behind` when what is on it is known and nobody waits for it. */
   add(id: string, build: Build, behind = false): Promise<Survey> {
-    const built = new Promise<Survey>((done) => this.#waiting.push({ id, build, done, behind }));
+    const built = new Promise<Survey>((done) => {
+      const waiting = { id, build, done, behind };
+      // One that nobody waits for may stand for as long as something else goes on.
+      if (!behind && this.#current?.behind) void this.#pull(waiting);
+      else this.#waiting.push(waiting);
+    });
     this.#settled.set(
       id,
       built.then(
@@ -112,10 +117,7 @@ export class BuildQueue {
   }
 
   #stands({ behind }: Waiting): boolean {
-    if (!behind) return false;
-    if (this.#held > 0 || this.#pulled > 0) return true;
-    // One that somebody waits for comes when this one is over.
-    return this.#untilQuiet() > 0 && !this.#waiting.some((w) => !w.behind);
+    return behind && (this.#held > 0 || this.#pulled > 0 || this.#untilQuiet() > 0);
   }
 
   #untilQuiet(): number {
