@@ -29,10 +29,13 @@ export async function markAlso(files: Files, run: string, beside: string, images
     try {
       await writeWhole(file, 0, new TextEncoder().encode(`${JSON.stringify(mark)}\n`));
       await file.sync();
-    } finally {
       await file.close();
+      await files.rename(file.path, path);
+    } catch (error) {
+      await file.close().catch(() => undefined);
+      await files.remove(file.path).catch(() => undefined);
+      throw error;
     }
-    await files.rename(file.path, path);
     await files.syncFolder(dirname(path));
   }
 }
