@@ -168,3 +168,20 @@ test('the engine’s worker may reach nowhere, and other names are not served', 
   expect(reached).toBe('refused');
   expect((await request.get('/', { headers: { host: 'elsewhere.example' } })).status()).toBe(421);
 });
+
+test('a file is saved before the service worker is there, which then comes for it', async ({ page }) => {
+  // It would come by itself some seconds after the page was opened; here never.
+  await page.addInitScript(() => {
+    const own = window.setTimeout.bind(window);
+    const later = (ms: number | undefined): number | undefined => (ms === 5000 ? 3_600_000 : ms);
+    window.setTimeout = ((act: TimerHandler, ms?: number, ...more: unknown[]) =>
+      own(act, later(ms), ...more)) as typeof window.setTimeout;
+  });
+  await openBench(page);
+  await openImage(page, makeImage());
+  const save = page.getByRole('button', { name: 'Save note.txt' });
+  await expect(save).toBeVisible();
+  expect(await page.evaluate(async () => (await navigator.serviceWorker.getRegistrations()).length)).toBe(0);
+  const [saved] = await Promise.all([page.waitForEvent('download'), save.click()]);
+  expect(readFileSync((await saved.path())!, 'utf8')).toBe('hello from the stick');
+});

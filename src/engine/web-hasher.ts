@@ -1,12 +1,10 @@
 /**
- * The browser's own SHA-256 for files that fit in memory, which is native and about twice as fast as WebAssembly. It takes
- * a file only whole, so longer ones go on with the portable one; and each call of it takes as long as the portable one
- * takes for some tens of kilobytes, so short ones, and there are thousands of them, stay with that as well.
+ * The browser's own SHA-256 for files that fit in memory, which is native and about twice as fast as WebAssembly; it
+ * takes a file only whole, so longer ones go on with the portable one.
  */
 import { toHex } from '@/core/bytes';
 import { portableHasher, type Hasher, type HasherFactory } from '@/core/proof';
 
-const SHORT = 32 * 1024;
 const WHOLE_LIMIT = 32 * 1024 * 1024;
 
 export const webHasher: HasherFactory = async () => {
@@ -26,18 +24,13 @@ class WebHasher implements Hasher {
       this.#parts.push(bytes.slice());
       return;
     }
-    this.#handOver();
+    for (const part of this.#parts) this.portable.update(part);
+    this.#parts = [];
     this.portable.update(bytes);
   }
 
-  #handOver(): void {
-    for (const part of this.#parts) this.portable.update(part);
-    this.#parts = [];
-  }
-
   async digest(): Promise<string> {
-    if (this.#size <= SHORT) this.#handOver();
-    if (this.#size <= SHORT || this.#size > WHOLE_LIMIT) return this.portable.digest();
+    if (this.#size > WHOLE_LIMIT) return this.portable.digest();
     const whole = new Uint8Array(this.#size);
     let at = 0;
     for (const part of this.#parts) {

@@ -1,4 +1,5 @@
 /** Checksums by table: CRC-32, CRC-32C and CRC-16. */
+
 /** What a byte comes to, at its value; then, for each further 256, what it comes to when one more byte follows it. */
 function tablesOf(polynomial: number, count: number): Int32Array {
   const tables = new Int32Array(count * 256);
@@ -20,7 +21,7 @@ const CRC16 = /* @__PURE__ */ tablesOf(0xa001, 1);
 
 /**
  * The register after `bytes`, sixteen of them at a time: every byte of a journal passes here, and a byte at a time takes
- * 2.6 times as long (64 MiB on one core: 365 against 970 MB/s).
+ * 2.3 times as long (64 MiB on one core, in one run: 380 against 870 MB/s).
  */
 function registerAfter(t: Int32Array, bytes: Uint8Array, register: number): number {
   const strided = bytes.length < SHORT ? 0 : bytes.length - (bytes.length % STRIDE);

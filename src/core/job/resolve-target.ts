@@ -4,7 +4,6 @@ import { chosenFault, findKind } from '@/core/fs';
 import { boundsOf, laidFrom, type Survey } from '@/core/inspect';
 import {
   ALIGNMENT,
-  asVolumeId,
   blankLayout,
   convertTable,
   endOf,
@@ -132,7 +131,7 @@ class Resolution {
     const fault = chosenFault(facts.choices ?? [], entry.options ?? {});
     if (fault) throw invalid(`${facts.title}: ${fault}`);
     this.#volumes.push({
-      id: asVolumeId(`new-${index + 1}`),
+      id: this.#lookup.idOf(entry, index),
       origin: { kind: 'new' },
       start,
       length,
@@ -202,7 +201,7 @@ class Resolution {
     }
     const copy = laidCopy(
       source,
-      asVolumeId(`new-${index + 1}`),
+      this.#lookup.idOf(entry, index),
       { start, length },
       {
         ...(label === undefined ? {} : { label }),
@@ -229,7 +228,7 @@ class Resolution {
     const facts = findKind(volume.fileSystem)!;
     const { clusterSize = 0 } = volume;
     const same = facts.clusterSizes(place.length, this.survey.sectorSize).includes(clusterSize);
-    const id = asVolumeId(`new-${index + 1}`);
+    const id = this.#lookup.idOf(entry, index);
     const role = entry.role ?? volume.role;
     this.#volumes.push({
       id,

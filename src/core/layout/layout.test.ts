@@ -24,32 +24,12 @@ import {
   setLabel,
   setLetter,
   splitVolume,
-  type Bounds,
   type Edited,
   type LaidVolume,
   type Layout,
 } from '.';
+import { bounds, first, ok, spec, stick } from './fixtures/stick';
 import { kept } from './fixtures/volumes';
-
-const stick: Layout = {
-  diskSize: 16e9 - (16e9 % 512),
-  sectorSize: 512,
-  table: 'mbr',
-  volumes: [kept(1, MIB, 14 * GIB, { letter: 'E' })],
-};
-
-const bounds: Bounds = new Map([
-  [1, { floor: 3 * GIB, floorReason: 'it is in use', ceiling: 100 * GIB, ceilingReason: 'x' }],
-]);
-
-const first = stick.volumes[0]!.id;
-
-const spec = { fileSystem: 'fat32', label: 'NEW' };
-
-function ok(result: Edited): Layout {
-  if (!result.ok) throw new Error(result.reason);
-  return result.layout;
-}
 
 describe('splitting', () => {
   it('fills what the volume had with new ones, aligned, letters handed out', () => {

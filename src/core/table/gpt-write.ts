@@ -3,23 +3,13 @@
  *
  * UEFI 2.10 §5.2.3 and §5.3.
  */
-import { crc32, formatGuid, parseGuid, raw, struct, u32, u8 } from '@/core/bytes';
+import { crc32, formatGuid, parseGuid } from '@/core/bytes';
 import type { BlockDevice } from '@/core/device';
 import { readCopy, type Copy } from './gpt';
 import { ENTRY, GPT_SIGNATURE, HEADER, NAME_UNITS, type GptDisk } from './gpt-format';
-
-const PROTECTIVE = struct('protective entry', 16, {
-  status: u8(0),
-  firstChs: raw(1, 3),
-  type: u8(4),
-  lastChs: raw(5, 3),
-  startLba: u32(8),
-  lengthSectors: u32(12),
-});
+import { FIRST_ENTRY, GPT_PROTECTIVE, PARTITION_ENTRY } from './mbr';
 
 const REVISION = 0x00010000;
-const PROTECTIVE_TYPE = 0xee;
-const PROTECTIVE_AT = 446;
 
 /** A write of the table. */
 export interface TableWrite {
@@ -117,10 +107,10 @@ function protectiveRecord(previous: Uint8Array, lastLba: number): Uint8Array {
   out.fill(0, 440, 510);
   const lengthSectors = Math.min(0xffffffff, lastLba);
   const lastChs = Uint8Array.of(0xff, 0xff, 0xff);
-  PROTECTIVE.encode(
-    { status: 0, firstChs: Uint8Array.of(0, 2, 0), type: PROTECTIVE_TYPE, lastChs, startLba: 1, lengthSectors },
+  PARTITION_ENTRY.encode(
+    { status: 0, firstChs: Uint8Array.of(0, 2, 0), type: GPT_PROTECTIVE, lastChs, startLba: 1, lengthSectors },
     out,
-    PROTECTIVE_AT,
+    FIRST_ENTRY,
   );
   out.set([0x55, 0xaa], 510);
   return out;

@@ -15,7 +15,8 @@ const MBR = struct('master boot record', 512, {
   signature: u16(510),
 });
 
-const ENTRY = struct('partition entry', 16, {
+/** One entry, here and in the protective record of a GUID table. */
+export const PARTITION_ENTRY = struct('partition entry', 16, {
   status: u8(0),
   firstChs: raw(1, 3),
   type: u8(4),
@@ -24,7 +25,8 @@ const ENTRY = struct('partition entry', 16, {
   lengthSectors: u32(12),
 });
 
-const FIRST_ENTRY = 446;
+/** Where the first entry stands in the sector. */
+export const FIRST_ENTRY = 446;
 export const MBR_ENTRIES = 4;
 const BOOT_SIGNATURE = 0xaa55;
 const ACTIVE = 0x80;
@@ -67,7 +69,7 @@ export function looksLikeTable(sector: Uint8Array): boolean {
   if (!hasBootSignature(sector)) return false;
   let used = 0;
   for (let slot = 0; slot < MBR_ENTRIES; slot++) {
-    const entry = ENTRY.decode(sector, FIRST_ENTRY + slot * ENTRY.size);
+    const entry = PARTITION_ENTRY.decode(sector, FIRST_ENTRY + slot * PARTITION_ENTRY.size);
     if (entry.status !== 0 && entry.status !== ACTIVE) return false;
     if (entry.type === 0) continue;
     if (entry.startLba === 0 || entry.lengthSectors === 0) return false;
@@ -86,7 +88,7 @@ export function parseMbr(sector: Uint8Array, diskSectors: number): MbrTable {
     throw new CoreError('table.damaged', { reason: 'its signature is missing', sector: 0 });
   const entries: MbrEntry[] = [];
   for (let slot = 0; slot < MBR_ENTRIES; slot++) {
-    const e = ENTRY.decode(sector, FIRST_ENTRY + slot * ENTRY.size);
+    const e = PARTITION_ENTRY.decode(sector, FIRST_ENTRY + slot * PARTITION_ENTRY.size);
     if (e.type === 0 || e.lengthSectors === 0) continue;
     const { type, startLba, lengthSectors } = e;
     entries.push({ slot, active: (e.status & ACTIVE) !== 0, type, startLba, lengthSectors });
@@ -105,7 +107,7 @@ function pastEnd(entries: readonly MbrEntry[], diskSectors: number): Finding[] {
       severity: 'error' as const,
       code: 'table.past-end',
       message: `Entry ${e.slot + 1} reaches to sector ${e.startLba + e.lengthSectors}, the disk has ${diskSectors}.`,
-      offset: FIRST_ENTRY + e.slot * ENTRY.size,
+      offset: FIRST_ENTRY + e.slot * PARTITION_ENTRY.size,
     }));
 }
 
@@ -119,7 +121,7 @@ function overlaps(entries: readonly MbrEntry[]): Finding[] {
       severity: 'error',
       code: 'table.overlap',
       message: `Entries ${a.slot + 1} and ${b.slot + 1} overlap from sector ${b.startLba} on.`,
-      offset: FIRST_ENTRY + b.slot * ENTRY.size,
+      offset: FIRST_ENTRY + b.slot * PARTITION_ENTRY.size,
     });
   }
   return findings;
@@ -135,15 +137,15 @@ export function serialiseMbr(previous: Uint8Array, entries: readonly MbrEntry[],
   const sector = new Uint8Array(previous);
   MBR.encode({ signature: BOOT_SIGNATURE, ...(diskSignature === undefined ? {} : { diskSignature }) }, sector);
   for (let slot = 0; slot < MBR_ENTRIES; slot++) {
-    const at = FIRST_ENTRY + slot * ENTRY.size;
+    const at = FIRST_ENTRY + slot * PARTITION_ENTRY.size;
     const entry = entries.find((e) => e.slot === slot);
-    if (!entry) sector.fill(0, at, at + ENTRY.size);
-    else if (!sameEntry(ENTRY.decode(previous, at), entry)) writeEntry(sector, at, entry);
+    if (!entry) sector.fill(0, at, at + PARTITION_ENTRY.size);
+    else if (!sameEntry(PARTITION_ENTRY.decode(previous, at), entry)) writeEntry(sector, at, entry);
   }
   return sector;
 }
 
-type RawEntry = ReturnType<typeof ENTRY.decode>;
+type RawEntry = ReturnType<typeof PARTITION_ENTRY.decode>;
 
 function sameEntry(old: RawEntry, entry: MbrEntry): boolean {
   return (
@@ -157,7 +159,7 @@ function sameEntry(old: RawEntry, entry: MbrEntry): boolean {
 function writeEntry(sector: Uint8Array, at: number, entry: MbrEntry): void {
   const { startLba, lengthSectors, type } = entry;
   if (startLba > MAX_U32 || lengthSectors > MAX_U32) throw new CoreError('table.too-far', { startLba, lengthSectors });
-  ENTRY.encode(
+  PARTITION_ENTRY.encode(
     {
       status: entry.active ? ACTIVE : 0,
       firstChs: chs(startLba),

@@ -4,6 +4,7 @@
  * that. Nothing of what they hold is read or written.
  */
 import { CoreError } from '@/core/errors';
+import { damaged } from './damaged';
 import type { FileEntry } from '../entry';
 import type { Adoption } from '../port';
 import { readAcross } from './across';
@@ -91,8 +92,7 @@ async function fileOf(
   const standard = records.valueOf(TYPE.standardInformation);
   const name = records.names().find((value) => value[SPACE_AT] !== DOS_SPACE);
   if (!standard || !name) {
-    const reason = `record ${found.number} has no name or no times`;
-    throw new CoreError('fs.damaged', { fileSystem: 'NTFS', reason, offset: 0 });
+    throw damaged(`record ${found.number} has no name or no times`);
   }
   const id = standard.length >= VERSION_3 ? viewOf(standard).getUint32(SECURITY_ID_AT, true) : 0;
   const held = records.attributes.filter(

@@ -6,7 +6,7 @@
  * sectors that the volume counts as its own. Refuses geometry that does not fit its own volume.
  */
 import { narrow, raw, struct, text, u16, u32, u64, u8 } from '@/core/bytes';
-import { CoreError } from '@/core/errors';
+import { damaged } from './damaged';
 import { isSigned } from '../mending';
 
 export const BOOT = struct('NTFS boot sector', 512, {
@@ -72,7 +72,7 @@ function sizeOf(value: number, clusterSize: number): number {
 export function parseGeometry(sector: Uint8Array, deviceSize: number): NtfsGeometry {
   const boot = BOOT.decode(sector);
   const demand = (ok: boolean, reason: string, offset: number): void => {
-    if (!ok) throw new CoreError('fs.damaged', { fileSystem: 'NTFS', reason, offset });
+    if (!ok) throw damaged(reason, offset);
   };
   demand(boot.oemName === OEM_NAME && boot.signature === 0xaa55, 'no boot signature', 0);
   const sectorSize = boot.bytesPerSector;

@@ -5,6 +5,7 @@
  */
 import { isZeros } from '@/core/bytes';
 import { bytesOf, fillFree, lengthOf, piecesOf } from '../fill';
+import { COMPRESSED } from '../kind-facts';
 import type { ContentRun, NewContent, NewFileFacts, Transaction } from '../port';
 import type { NtfsGeometry } from './boot-sector';
 import type { NewAttribute } from './build-record';
@@ -18,7 +19,6 @@ import { HOLE_CLUSTERS, sparseStretches } from './sparse';
 /** Content up to this stays in the record. */
 export const RESIDENT_LIMIT = 400;
 const SPARSE = 'sparse';
-const COMPRESSED = 'compressed';
 
 export class ContentStore {
   #compressor: UnitCompressor | undefined;

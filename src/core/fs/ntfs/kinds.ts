@@ -1,6 +1,6 @@
 /** What forms and tables need to know of NTFS, and which cluster sizes suit which volume. */
 import { CoreError } from '@/core/errors';
-import type { KindFacts } from '../kind-facts';
+import { COMPRESSED, type KindFacts } from '../kind-facts';
 import { leastBytes, planNewVolume } from './make-plan';
 import { mountPoint } from './mount-point';
 import { HOLE_CLUSTERS } from './sparse';
@@ -76,7 +76,7 @@ export const NTFS_KIND: KindFacts = {
   normaliseLabel: normaliseNtfsLabel,
   holds: {
     keeps: ['streams', 'hard links', 'links', 'rights', 'change times', 'compression'],
-    attributes: ['read-only', 'hidden', 'system', 'archive', 'sparse', 'compressed', 'reparse point'],
+    attributes: ['read-only', 'hidden', 'system', 'archive', 'sparse', COMPRESSED, 'reparse point'],
     compresses: canCompress,
     holeClusters: HOLE_CLUSTERS,
     adopts: true,

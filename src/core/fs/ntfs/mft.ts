@@ -6,7 +6,8 @@
  * lists need not be followed; they are read only for the table's own extents, which are needed before the pass.
  */
 import type { BlockDevice } from '@/core/device';
-import { CoreError, type Finding } from '@/core/errors';
+import type { Finding } from '@/core/errors';
+import { damaged } from './damaged';
 import { readAcross, readAcrossInto } from './across';
 import { parseAttributeList, type ListedAttribute } from './attribute-list';
 import type { NtfsGeometry } from './boot-sector';
@@ -123,7 +124,7 @@ class MftScan {
     const attributes = this.#attributesOf(record);
     const pieces = attributes?.filter((a) => a.type === TYPE.data && a.name === '' && a.pairs) ?? [];
     const first = pieces[0]?.pairs && this.#runs(pieces[0].pairs);
-    if (!first) throw this.#damaged('the first record of its master file table makes no sense', mftLcn * clusterSize);
+    if (!first) throw damaged('the first record of its master file table makes no sense', mftLcn * clusterSize);
     const list = attributes!.find((a) => a.type === TYPE.attributeList);
     const runs = [...first];
     const seen = new Set<number>([0]);
@@ -134,7 +135,7 @@ class MftScan {
       const extension = await readAcross(this.device, runs, clusterSize, number * recordSize, recordSize);
       const piece = this.#attributesOf(extension)?.find((a) => a.type === TYPE.data && a.name === '' && a.pairs);
       const more = piece?.pairs && this.#runs(piece.pairs);
-      if (!more) throw this.#damaged(`record ${number}, which holds part of its master file table, makes no sense`, 0);
+      if (!more) throw damaged(`record ${number}, which holds part of its master file table, makes no sense`);
       for (const run of more) runs.push(run);
     }
     const { dataSize, initialisedSize } = pieces[0]!;
@@ -269,9 +270,5 @@ class MftScan {
 
   #find(severity: Finding['severity'], code: string, message: string): void {
     if (this.#findings.length < MAX_FINDINGS) this.#findings.push({ severity, code, message });
-  }
-
-  #damaged(reason: string, offset: number): CoreError {
-    return new CoreError('fs.damaged', { fileSystem: 'NTFS', reason, offset });
   }
 }
