@@ -3,6 +3,7 @@ import { COMPRESSED, type Holdings } from '@/core/fs';
 import type { ManifestEntry } from '@/core/proof';
 import { canHold } from './links';
 import { mapNames, timesAbove, type Places } from './names';
+import { entriesOf, standsAt, type Part } from './part';
 
 /** A tree that came to a volume. */
 export interface Receipt extends Places {
@@ -10,6 +11,8 @@ export interface Receipt extends Places {
   readonly from: readonly ManifestEntry[];
   /** It was taken over where it lies, with everything. */
   readonly adopted?: boolean | undefined;
+  /** What of it came, where not all did. */
+  readonly part?: Part | undefined;
   /** Files that are compressed are not where they come to. */
   readonly uncompressed?: boolean | undefined;
 }
@@ -38,11 +41,12 @@ export function expectedAfter(
 }
 
 function received(
-  { from, folder, under, adopted, uncompressed }: Receipt,
+  { from, folder, under, adopted, uncompressed, part }: Receipt,
   holds: Holdings,
   existing: readonly ManifestEntry[],
 ): ManifestEntry[] {
-  const tree = from.filter((e) => isBelow(e.path, folder)).sort(byPath);
+  const below = from.filter((e) => isBelow(e.path, folder)).sort(byPath);
+  const tree = entriesOf(below, part);
   const keeps = (word: string): boolean => holds.attributes.includes(word) && !(uncompressed && word === COMPRESSED);
   const { paths, above, joined } = mapNames(tree, { folder, under }, holds, existing);
   const made = above.map((path): ManifestEntry => ({
@@ -57,7 +61,7 @@ function received(
     ...made,
     ...tree.flatMap((entry): ManifestEntry[] => {
       const { path, stream, beside } = entry;
-      if (joined.has(path) || !canHold(holds, entry)) return [];
+      if (joined.has(standsAt(entry)) || !canHold(holds, entry)) return [];
       const own = beside ?? holds.newBeside?.(entry.kind);
       const { beside: _, ...plain } = entry;
       const stored = {
@@ -68,7 +72,7 @@ function received(
       };
       if (stream === undefined) return [{ ...stored, path: paths.get(path)! }];
       if (!holds.keeps.includes('streams')) return [];
-      return [{ ...stored, path: `${paths.get(path.slice(0, -stream.length - 1))!}:${stream}` }];
+      return [{ ...stored, path: `${paths.get(standsAt(entry))!}:${stream}` }];
     }),
   ];
 }

@@ -2,12 +2,15 @@
 import { crc32 } from '@/core/bytes';
 import { CoreError } from '@/core/errors';
 import type { FileEntry, Volume } from '@/core/fs';
+import { entriesOf, removedWith, type Part } from './part';
 
 /** A folder, or everything on a volume, as it is listed. */
 export interface Tree {
   /** The folder itself first, if it is one; streams behind what they belong to. */
   readonly entries: readonly FileEntry[];
   readonly folder: string;
+  /** What of it goes, where not all does; entries are those and the folders above. */
+  readonly part?: Part | undefined;
 }
 
 /** @throws CoreError `fs.not-found` where there is no such folder */
@@ -29,6 +32,18 @@ export async function listTree(volume: Volume, folder: string): Promise<Tree> {
 /** A folder comes before everything that begins with its name and a slash, which stands before all letters. */
 export function sortByPath(entries: FileEntry[]): void {
   entries.sort((a, b) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0));
+}
+
+/** A part of a tree. */
+export const partOfTree = (tree: Tree, part: Part | undefined): Tree =>
+  part ? { ...tree, entries: entriesOf(tree.entries, part), part } : tree;
+
+/** What is removed, each with everything in it, so that a folder, all of a volume, or a part of either is gone from it. */
+export async function removedOf(volume: Volume, folder: string, part: Part | undefined): Promise<string[]> {
+  if (folder !== '' && part?.until === undefined) return [folder];
+  const { entries } = await listTree(volume, folder);
+  if (part?.until !== undefined) return removedWith(entries, part.until);
+  return entries.flatMap(({ path, stream }) => (path.includes('/') || stream !== undefined ? [] : [path]));
 }
 
 /** By what a listing is known again: paths and kinds of all there is, and sizes of files. */

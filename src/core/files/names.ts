@@ -36,7 +36,8 @@ export interface Mapped {
 const FORBIDDEN = /[\u0000-\u001f"*/:<>?\\|]/g;
 const MOST_TRIES = 100_000;
 
-const parentOf = (path: string): string => path.slice(0, Math.max(0, path.lastIndexOf('/')));
+/** The path of what an entry is in; empty at the root. */
+export const parentOf = (path: string): string => path.slice(0, Math.max(0, path.lastIndexOf('/')));
 export const nameIn = (path: string): string => path.slice(path.lastIndexOf('/') + 1);
 const joinPath = (parent: string, name: string): string => (parent ? `${parent}/${name}` : name);
 
@@ -108,6 +109,15 @@ export function mapNames(
     paths.set(path, to);
   }
   return { paths, above, joined, renamed, tooLong };
+}
+
+/** Whether folders come to the same places again once they stand there, so that a tree can come in parts. */
+export function comesBackTo(entries: readonly Placed[], places: Places, holds: Holdings): boolean {
+  const { paths } = mapNames(entries, places, holds, []);
+  const own = entries.filter((e) => e.stream === undefined);
+  const there = own.flatMap(({ path, kind }) => (paths.has(path) ? [{ path: paths.get(path)!, kind }] : []));
+  const again = mapNames(entries, places, holds, there).paths;
+  return own.every(({ path, kind }) => kind !== 'folder' || again.get(path) === paths.get(path));
 }
 
 /** What is at which path, whatever the case. */

@@ -4,7 +4,8 @@ import { ceilTo } from '@/core/size';
 import * as z from 'zod';
 import { listingOf, type Tree } from './list-tree';
 import { linkOf } from './links';
-import { mapNames, nameIn, type Placed, type Places } from './names';
+import { mapNames, nameIn, parentOf, type Placed, type Places } from './names';
+import { goesWith, standsAt } from './part';
 import type { StoredSize } from './stored-sizes';
 
 const count = z.int().min(0);
@@ -44,6 +45,8 @@ export const transferFactsSchema = z
     /** Paths that can't be taken, some of them: their names are too long, or they are too large. */
     tooLong: z.array(z.string()).readonly(),
     tooLarge: z.array(z.string()).readonly(),
+    /** Folders of the target that can't have as many entries, some of them. */
+    crowded: z.array(z.string()).readonly().optional(),
   })
   .readonly();
 
@@ -56,7 +59,9 @@ export interface TransferQuestion extends Places {
   readonly target: KindFacts;
   readonly clusterSize: number;
   /** What is on the target already. */
-  readonly existing: Iterable<Placed>;
+  readonly existing: readonly Placed[];
+  /** Bytes that the root of a target that is there can have, where that is fixed. */
+  readonly rootBytes?: number | undefined;
   /** Of files with holes, by path, what they take where the holes are kept. */
   readonly stored?: ReadonlyMap<string, StoredSize>;
 }
@@ -70,31 +75,27 @@ export function factsOfTransfer({
   target,
   clusterSize,
   existing,
+  rootBytes,
   stored,
 }: TransferQuestion): TransferFacts {
-  const { entries } = tree;
+  const { part } = tree;
   const holds = holdingsWith(target, clusterSize);
-  const { paths, renamed, tooLong } = mapNames(entries, { folder, under }, holds, existing);
+  const { paths, joined, renamed, tooLong, above } = mapNames(tree.entries, { folder, under }, holds, existing);
+  const entries = part ? tree.entries.filter((e) => goesWith(e, part)) : tree.entries;
   const files = entries.filter((e) => e.kind !== 'folder' && e.stream === undefined);
-  const { holeClusters } = holds;
-  const packs = holds.keeps.includes('compression');
-  const clusters = (e: FileEntry): number => {
-    if (e.kind === 'folder') return clusterSize;
-    const inUnits = e.attributes.includes('sparse') || (packs && e.attributes.includes(COMPRESSED));
-    if (!holeClusters || !inUnits) return ceilTo(e.size, clusterSize);
-    const whole = ceilTo(e.size, holeClusters * clusterSize);
-    const known = stored?.get(e.path);
-    return known ? Math.min(whole, known.bytes + 2 * known.stretches * holeClusters * clusterSize) : whole;
-  };
-  const names = entries.reduce((sum, e) => sum + holds.entryBytes(nameIn(e.path).length), 0);
+  const takes = takenBy({ target, clusterSize, stored });
+  const names = entries.reduce((sum, e) => sum + takes.name(e), 0);
+  const folders = entries.filter((e) => e.kind === 'folder');
+  const arriving = [...above, ...[...paths].flatMap(([from, to]) => (joined.has(from) ? [] : [to]))];
+  const crowded = crowdedIn([...standing(existing), ...arriving], holds, rootBytes);
   return {
     files: files.length,
-    folders: entries.filter((e) => e.kind === 'folder').length,
+    folders: folders.length,
     bytes: entries.reduce((sum, e) => sum + (e.kind === 'folder' ? 0 : e.size), 0),
-    needs: entries.reduce((sum, e) => sum + clusters(e), names),
-    structures: entries.reduce((sum, e) => sum + (e.kind === 'folder' ? clusters(e) : 0), names),
+    needs: entries.reduce((sum, e) => sum + takes.clusters(e), names) + (holds.ahead ?? 0),
+    structures: folders.reduce((sum, e) => sum + takes.clusters(e), names) + (holds.ahead ?? 0),
     listing: listingOf(tree),
-    loses: lossesOf(entries, source.holds, holds),
+    loses: lossesOf(entries, source.holds, holds, joined),
     attributes: attributesLost(entries, holds),
     renamed: {
       count: renamed.length,
@@ -105,16 +106,61 @@ export function factsOfTransfer({
       .filter((f) => f.size > target.maxFileBytes)
       .slice(0, LISTED)
       .map((f) => f.path),
+    ...(crowded.length > 0 ? { crowded: crowded.slice(0, LISTED) } : {}),
   };
+}
+
+/** Bytes that an entry takes on the target at most: its clusters, and its name where it is listed. */
+export function takenBy({
+  target,
+  clusterSize,
+  stored,
+}: Pick<TransferQuestion, 'target' | 'clusterSize' | 'stored'>): Record<'clusters' | 'name', (e: FileEntry) => number> {
+  const { holeClusters, keeps, entryBytes } = holdingsWith(target, clusterSize);
+  const packs = keeps.includes('compression');
+  const clusters = (e: FileEntry): number => {
+    if (e.kind === 'folder') return clusterSize;
+    const inUnits = e.attributes.includes('sparse') || (packs && e.attributes.includes(COMPRESSED));
+    if (!holeClusters || !inUnits) return ceilTo(e.size, clusterSize);
+    const whole = ceilTo(e.size, holeClusters * clusterSize);
+    const known = stored?.get(e.path);
+    return known ? Math.min(whole, known.bytes + 2 * known.stretches * holeClusters * clusterSize) : whole;
+  };
+  return { clusters, name: (e) => entryBytes(nameIn(e.path).length) };
+}
+
+const standing = (existing: readonly Placed[]): string[] =>
+  existing.flatMap(({ path, stream }) => (stream === undefined ? [path] : []));
+
+/** Folders that would have more in them than they can. */
+function crowdedIn(all: Iterable<string>, { folderRoom }: Holdings, rootBytes: number | undefined): string[] {
+  if (!folderRoom) return [];
+  const taken = new Map<string, number>();
+  // A root has its label, another folder itself and what it is in.
+  const own = (folder: string): number => folderRoom.takes('A') * (folder === '' ? 1 : 2);
+  for (const path of all) {
+    const folder = parentOf(path);
+    taken.set(folder, (taken.get(folder) ?? own(folder)) + folderRoom.takes(nameIn(path)));
+  }
+  const root = rootBytes ?? folderRoom.root ?? folderRoom.most;
+  return [...taken].flatMap(([folder, bytes]) => (bytes > (folder === '' ? root : folderRoom.most) ? [folder] : []));
 }
 
 /** Words of attributes that are told of by what is lost with them. */
 const TOLD = new Set([COMPRESSED, 'encrypted', 'reparse point', 'extended attributes']);
 
-function lossesOf(entries: readonly FileEntry[], source: Holdings, target: Holdings): TransferFacts['loses'] {
+function lossesOf(
+  entries: readonly FileEntry[],
+  source: Holdings,
+  target: Holdings,
+  joined: ReadonlySet<string>,
+): TransferFacts['loses'] {
+  const streams = entries.filter((e) => e.stream !== undefined);
+  // A folder that is gone into keeps what is stored of it there.
+  const kept = target.keeps.includes('streams') ? streams.filter((e) => !joined.has(standsAt(e))).length : 0;
   const seen = new Set<number>();
   const counts: Record<Kept, number> = {
-    streams: entries.filter((e) => e.stream !== undefined).length,
+    streams: streams.length - kept,
     'hard links': entries.filter((e) => e.kind === 'file' && (seen.has(e.id) || !seen.add(e.id))).length,
     links: entries.filter((e) => linkOf(e) === 'links').length,
     'path links': entries.filter((e) => linkOf(e) === 'path links').length,
@@ -126,7 +172,7 @@ function lossesOf(entries: readonly FileEntry[], source: Holdings, target: Holdi
     compression: entries.filter((e) => e.attributes.includes(COMPRESSED)).length,
     encryption: entries.filter((e) => e.attributes.includes('encrypted')).length,
   };
-  const lost = KEPT.filter((what) => counts[what] > 0 && !target.keeps.includes(what));
+  const lost = KEPT.filter((what) => counts[what] > 0 && (what === 'streams' || !target.keeps.includes(what)));
   return Object.fromEntries(lost.map((what) => [what, counts[what]]));
 }
 

@@ -20,7 +20,7 @@ export interface ParkQuestion extends Places {
   /** The kind of the volume that it is parked on. */
   readonly park: KindFacts;
   /** What is on that volume already. */
-  readonly existing: Iterable<FileEntry>;
+  readonly existing: readonly FileEntry[];
   /** What it comes to on the way there. */
   readonly facts: TransferFacts;
 }

@@ -28,6 +28,10 @@ export interface VolumeInfo {
   readonly size: number;
   readonly used: number;
   readonly free: number;
+  /** How many files and folders it can hold, where that is fixed until its size changes. */
+  readonly entries?: { readonly total: number; readonly free: number };
+  /** Bytes that the root folder can have, where it has its place once and for all. */
+  readonly rootBytes?: number;
   /** It was not shut down: what its journal holds yet is seen as if it were written, and a change writes it first. */
   readonly unsettled?: true;
   /** Sectors before the volume as its boot sector has it, where the kind stores that. */

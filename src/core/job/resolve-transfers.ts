@@ -1,5 +1,5 @@
 /** The transfers that a target asks for, each looked at: what it comes to, and what of it can't be kept. */
-import { factsOfTransfer, listTree, storedSizes, wayBackOf, type Tree } from '@/core/files';
+import { factsOfTransfer, listTree, storedSizes, wayBackOf, type TransferQuestion, type Tree } from '@/core/files';
 import { kindFacts, type Volume } from '@/core/fs';
 import { volumeOf, type LaidVolume, type Layout, type TransferWish, type VolumeId } from '@/core/layout';
 import { HERE, type VolumeRef } from '@/core/place';
@@ -55,7 +55,7 @@ export async function lookAtTransfers(
   open: OpenVolumeOf,
 ): Promise<PlannedTransfer[]> {
   const out: PlannedTransfer[] = [];
-  const existing = new Map<VolumeId, Tree['entries']>();
+  const existing = new Map<VolumeId, Standing>();
   for (const wish of wishes) {
     const volume = await open(wish.from);
     const tree = await listTree(volume, wish.folder);
@@ -66,11 +66,11 @@ export async function lookAtTransfers(
     const [source, park] = [kindFacts(volume.info.kind), kindFacts(target.fileSystem)];
     const clusterSize = clusterSizeOf(target, layout.sectorSize);
     const stored = await storedSizes(volume, tree.entries);
-    const facts = factsOfTransfer({ tree, folder, under, source, target: park, clusterSize, existing: there, stored });
+    const facts = factsOfTransfer({ tree, folder, under, source, target: park, clusterSize, ...there, stored });
     const home = wish.then === 'back' ? homeOf(wish, layout) : undefined;
     const back = home && {
       back: wayBackOf({
-        ...{ tree, folder, under, park, existing: there, facts },
+        ...{ tree, folder, under, park, existing: there.existing, facts },
         home: kindFacts(home.fileSystem),
         clusterSize: clusterSizeOf(home, layout.sectorSize),
       }),
@@ -92,8 +92,10 @@ export function clusterSizeOf({ clusterSize, fileSystem, length }: LaidVolume, s
 }
 
 /** What is on the target before anything comes to it. */
-async function existingOn({ origin, format }: LaidVolume, open: OpenVolumeOf): Promise<Tree['entries']> {
-  if (origin.kind === 'new' || format) return [];
-  const ref = origin.kind === 'copy' ? origin.of : { disk: HERE, number: origin.number };
-  return (await listTree(await open(ref), '')).entries;
+type Standing = Pick<TransferQuestion, 'rootBytes'> & { readonly existing: Tree['entries'] };
+
+async function existingOn({ origin, format }: LaidVolume, open: OpenVolumeOf): Promise<Standing> {
+  if (origin.kind === 'new' || format) return { existing: [] };
+  const volume = await open(origin.kind === 'copy' ? origin.of : { disk: HERE, number: origin.number });
+  return { existing: (await listTree(volume, '')).entries, rootBytes: volume.info.rootBytes };
 }

@@ -5,6 +5,17 @@
  */
 import { OverlayDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import { hasErrors } from '@/core/errors';
+import {
+  comesBackTo,
+  factsOfTransfer,
+  listTree,
+  partOfTree,
+  partWithin,
+  removedOf,
+  storedSizes,
+  takenBy,
+  type Part,
+} from '@/core/files';
 import { kindFacts, probeFileSystem, type Volume } from '@/core/fs';
 import { volumeNumbered, type Survey } from '@/core/inspect';
 import { ALIGNMENT, endOf, nameOf, type LaidVolume, type Layout } from '@/core/layout';
@@ -20,6 +31,14 @@ const SPARE_SHARE = 0.005;
 /** What stays free on the new volume between two rounds. */
 const TARGET_SHARE = 0.01;
 
+const LEND = 'Have another disk lend room';
+
+/** What goes in a round, and what is left for others. */
+interface Taken {
+  readonly going: readonly PlannedTransfer[];
+  readonly left: PlannedTransfer[];
+}
+
 interface Subject {
   readonly source: LaidVolume;
   readonly number: number;
@@ -27,8 +46,8 @@ interface Subject {
 }
 
 /**
- * The transfers, with the rounds they go in where that is the only way, or with why rounds would not do either; as they were
- * where no rounds are needed.
+ * The transfers, with the rounds they go in where that is the only way, a folder that is more than can be given at a time in
+ * parts, or with why rounds would not do either; as they were where no rounds are needed.
  */
 export async function inRounds(
   transfers: readonly PlannedTransfer[],
@@ -38,9 +57,7 @@ export async function inRounds(
 ): Promise<PlannedTransfer[]> {
   const subject = subjectOf(transfers, layout, survey);
   if (!subject) return [...transfers];
-  const trial = new Trial(subject, await windowOf(subject.number), layout, survey.sectorSize);
-  const rounds = await trial.rounds(transfers);
-  return transfers.map((t, i) => ({ ...t, round: rounds[i]! }));
+  return new Trial(subject, await windowOf(subject.number), layout, survey.sectorSize).rounds(transfers);
 }
 
 /** The volume that gives room and the one that gets it, where there is one of each and the first can't give all at once. */
@@ -81,32 +98,82 @@ class Trial {
     this.#length = window.size;
   }
 
-  /** The round of each transfer, or why there is none. */
-  async rounds(transfers: readonly PlannedTransfer[]): Promise<NonNullable<PlannedTransfer['round']>[]> {
-    const out: NonNullable<PlannedTransfer['round']>[] = [];
-    const left = new Set(transfers.keys());
+  /** All of them with their rounds, or with why there are none. */
+  async rounds(transfers: readonly PlannedTransfer[]): Promise<PlannedTransfer[]> {
+    const out: PlannedTransfer[] = [];
+    let left = [...transfers];
     const overlay = await OverlayDevice.open(this.window);
-    for (let index = 0; left.size > 0; index++) {
+    for (let index = 0; left.length > 0; index++) {
       const length = await this.#give(overlay);
       const free = this.#freeAt(length);
-      const going = this.#fitting([...left], transfers, free);
-      if (going.length === 0) {
-        const fault = this.#fault(
-          [...left].map((i) => transfers[i]!),
-          free,
-        );
-        return transfers.map(() => ({ fault }));
+      const whole = this.#fitting(left, free);
+      const taken =
+        whole.length > 0 ? { going: whole, left: without(left, whole) } : await this.#cut(left, overlay, free);
+      if ('fault' in taken) return transfers.map((t) => ({ ...t, round: taken }));
+      for (const transfer of taken.going) {
+        out.push({ ...transfer, round: { index, length } });
+        this.#used += transfer.facts.needs;
+        await this.#takeAway(overlay, transfer);
       }
-      for (const i of going) {
-        await this.#takeAway(overlay, transfers[i]!.folder);
-        out[i] = { index, length };
-        left.delete(i);
-      }
+      left = taken.left;
     }
     // What is left has to be small enough for what was planned.
     if ((await this.#give(overlay)) <= this.subject.source.length) return out;
     const fault = `${nameOf(this.subject.source)} would still have to be ${formatSize(this.#length)} once all of it is gone. Make the new volume smaller`;
-    return transfers.map(() => ({ fault }));
+    return transfers.map((t) => ({ ...t, round: { fault } }));
+  }
+
+  /** A part of one of them that there is room for, and what is left then; or why there is none. */
+  async #cut(
+    left: readonly PlannedTransfer[],
+    overlay: OverlayDevice,
+    free: number,
+  ): Promise<Taken | { fault: string }> {
+    const volume = await this.#open(overlay);
+    const faults: string[] = [];
+    for (const wish of left) {
+      const cut = await this.#partOf(wish, volume, free);
+      if (typeof cut === 'string') faults.push(cut);
+      else return { going: [cut.going], left: left.map((t) => (t === wish ? cut.rest : t)) };
+    }
+    return { fault: faults[0]! };
+  }
+
+  async #partOf(
+    wish: PlannedTransfer,
+    volume: Volume,
+    free: number,
+  ): Promise<Record<'going' | 'rest', PlannedTransfer> | string> {
+    const { folder, under } = wish;
+    const { target } = this.subject;
+    const tree = await listTree(volume, folder);
+    const what = folder || 'everything';
+    const kind = kindFacts(target.fileSystem);
+    if (!comesBackTo(tree.entries, wish, kind.holds))
+      return `folders in ${what} get other names on ${nameOf(target)}, so that it can’t go in parts. ${LEND}`;
+    const clusterSize = clusterSizeOf(target, this.layout.sectorSize);
+    const stored = await storedSizes(volume, tree.entries);
+    const takes = takenBy({ target: kind, clusterSize, stored });
+    const from = wish.part?.from;
+    const part = partWithin(
+      tree.entries,
+      from,
+      free - (kind.holds.ahead ?? 0),
+      (e) => takes.clusters(e) + takes.name(e),
+    );
+    const given = `${formatSize(Math.max(0, free))} can be given at a time. ${LEND}`;
+    if (!part?.until) {
+      const largest = tree.entries.reduce((a, b) => (takes.clusters(b) > takes.clusters(a) ? b : a));
+      const alone = takes.clusters(largest);
+      if (alone > free) return `${largest.path} takes up to ${formatSize(alone)}, and ${given}`;
+      return `names of the same files stand all over ${what}, so that they have to go together, and ${given}`;
+    }
+    const source = kindFacts(volume.info.kind);
+    const facts = { folder, under, source, target: kind, clusterSize, existing: [], stored };
+    const only = (own: Part): PlannedTransfer => {
+      return { ...wish, part: own, facts: factsOfTransfer({ ...facts, tree: partOfTree(tree, own) }) };
+    };
+    return { going: only(part), rest: only({ from: part.until }) };
   }
 
   /** Makes the volume as small as it gets by now, and no smaller than it shall be. Bytes. */
@@ -121,11 +188,12 @@ class Trial {
     return wanted;
   }
 
-  async #takeAway(overlay: OverlayDevice, folder: string): Promise<void> {
+  async #takeAway(overlay: OverlayDevice, { folder, part }: PlannedTransfer): Promise<void> {
     const volume = await this.#open(overlay);
+    const all = await removedOf(volume, folder, part);
     await applyNow(overlay, 0, await volume.allocation(), async (tx) => {
       const writer = await volume.writer(tx);
-      await writer.remove(folder);
+      for (const path of all) await writer.remove(path);
       await writer.finish();
     });
   }
@@ -145,19 +213,15 @@ class Trial {
   }
 
   /** In the order they were asked for, as many as there is room for. */
-  #fitting(left: readonly number[], transfers: readonly PlannedTransfer[], free: number): number[] {
+  #fitting(left: readonly PlannedTransfer[], free: number): PlannedTransfer[] {
     let room = free;
-    return left.filter((i) => {
-      const { needs } = transfers[i]!.facts;
+    return left.filter(({ facts: { needs } }) => {
       if (needs > room) return false;
       room -= needs;
-      this.#used += needs;
       return true;
     });
   }
-
-  #fault(left: readonly PlannedTransfer[], free: number): string {
-    const smallest = [...left].sort((a, b) => a.facts.needs - b.facts.needs)[0]!;
-    return `${smallest.folder} takes up to ${formatSize(smallest.facts.needs)}, and ${formatSize(Math.max(0, free))} can be given at a time. Take the folders in it one by one, or have another disk lend room`;
-  }
 }
+
+const without = (all: readonly PlannedTransfer[], some: readonly PlannedTransfer[]): PlannedTransfer[] =>
+  all.filter((t) => !some.includes(t));

@@ -54,6 +54,8 @@ interface PlanRefusals {
   'transfer.two-places': OfVolume & OfFolder;
   'transfer.back-room': OfVolume & { readonly needs: number; readonly missing: number };
   'transfer.room': OfVolume & { readonly needs: number; readonly free: number; readonly help: 'later' | number };
+  'transfer.entries': OfVolume & { readonly wanted: number; readonly free: number; readonly chosen: boolean };
+  'transfer.crowded': OfVolume & { readonly path: string };
   'rounds.alone': Nothing;
   'rounds.fault': { readonly fault: string };
 }
@@ -108,6 +110,12 @@ const SENTENCES: { readonly [C in keyof PlanRefusals]: (facts: PlanRefusals[C]) 
         ? 'It can be made larger by another plan first, or files can be taken to a volume that is new'
         : `It would have to be ${formatSize(f.help)} larger`
     }`,
+  'transfer.entries': (f) =>
+    `${spaced(f.wanted)} files and folders go to ${f.volume}, which has room for ${spaced(f.free)}. ${
+      f.chosen ? 'Choose fewer bytes for each inode' : 'Take some of them to another volume'
+    }`,
+  'transfer.crowded': (f) =>
+    `${f.path || 'the root'} on ${f.volume} can’t have as many entries. Take them to folders, or to another file system`,
   'rounds.alone': () =>
     'folders that go in rounds leave no room for other changes of places. Make those in another plan',
   'rounds.fault': (f) => f.fault,

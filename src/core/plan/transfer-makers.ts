@@ -13,7 +13,7 @@ import type {
   TransferStep,
 } from './steps';
 import { placeOf } from './subjects';
-import { leftOut, type Home, type Transferred } from './transfers';
+import { isLastPart, leftOut, type Home, type Transferred } from './transfers';
 
 /** A transfer of what is brought back. */
 type Parked = Transferred & { readonly home: Home };
@@ -37,7 +37,7 @@ export class TransferMakers {
     };
   }
 
-  transfer({ target, sourceName, place, at, folder, under, facts, speed }: Transferred): TransferStep {
+  transfer({ target, sourceName, place, at, folder, under, part, facts, speed }: Transferred): TransferStep {
     const seeks = 2 * facts.files;
     const across = speed ? secondsFor(speed, facts.bytes, 0, facts.files) : 0;
     const cost = this.make.cost(speed ? 0 : facts.bytes, facts.needs, seeks, facts.bytes);
@@ -50,6 +50,7 @@ export class TransferMakers {
       fileSystem: target.fileSystem,
       folder,
       under,
+      ...(part ? { part } : {}),
       facts,
       cost: { ...cost, reads: facts.bytes, seconds: cost.seconds + across },
     };
@@ -136,13 +137,15 @@ export class TransferMakers {
   }
 
   clear(transferred: Transferred): ClearStep {
-    const { source, sourceName, place, folder, facts, link } = transferred;
+    const { source, sourceName, place, folder, part, facts } = transferred;
+    const link = isLastPart(transferred) ? transferred.link : undefined;
     const loses = leftOut(transferred);
     const { files, bytes } = facts;
     const cost = this.make.cost(0, SECTOR_WRITE + files * SECTOR_WRITE, files);
     const fileSystem = source.info!.kind;
     const left = { ...(link ? { link } : {}), ...(loses ? { loses } : {}) };
-    return { kind: 'clear', name: sourceName, at: place, folder, ...left, fileSystem, files, bytes, cost };
+    const what = { folder, ...(part ? { part } : {}) };
+    return { kind: 'clear', name: sourceName, at: place, ...what, ...left, fileSystem, files, bytes, cost };
   }
 
   /** Brings in the journal of a volume of another disk, before anything is taken away there. */

@@ -6,7 +6,7 @@ import { lossOf, type StepMakers } from './step-makers';
 import type { Loss, MakeStep, ProveStep, Receives, Step } from './steps';
 import type { Kept } from './subjects';
 import { TransferMakers } from './transfer-makers';
-import { isTaken, leftOut, type Transferred, type TransferTime } from './transfers';
+import { isLastPart, isTaken, leftOut, type Transferred, type TransferTime } from './transfers';
 
 const TIMES: readonly TransferTime[] = ['first', 'before the table', 'last'];
 
@@ -152,10 +152,11 @@ export class TransferSteps {
     return [
       ...this.#inOrder.slice(0, until).filter((t) => t.to === id && (last !== undefined || !t.home)),
       ...returned.map((t) => ({ ...t, under: t.folder, facts: t.home!.back.facts })),
-    ].map(({ measure, folder, under, adopts, facts }) => ({
+    ].map(({ measure, folder, under, part, adopts, facts }) => ({
       measure,
       folder,
       under,
+      ...(part ? { part } : {}),
       ...(adopts ? { adopted: true as const } : {}),
       ...(facts.loses.compression ? { uncompressed: true as const } : {}),
     }));
@@ -174,7 +175,7 @@ export class TransferSteps {
   /** A proof with what goes from its volume in the run. */
   #withGiven(step: ProveStep, fileSystem: string): ProveStep {
     const gives = this.#inOrder
-      .filter((t) => isTakenFrom(t, step.number))
+      .filter((t) => isTakenFrom(t, step.number) && isLastPart(t))
       .map((t) => ({ folder: t.folder, ...(t.link ? { link: t.link } : {}) }));
     return gives.length > 0 ? { ...step, gives, fileSystem } : step;
   }

@@ -1,6 +1,6 @@
 /** Trees that go from one volume to another in a plan: what is asked, when each can be done, and why one can't. */
 import { CoreError } from '@/core/errors';
-import type { TransferFacts, WayBack } from '@/core/files';
+import type { Part, TransferFacts, WayBack } from '@/core/files';
 import { abilitiesOf, findKind } from '@/core/fs';
 import { highestNumber, type Survey, type SurveyedVolume } from '@/core/inspect';
 import { isMade, nameOf, type LaidVolume, type Layout, type TransferWish } from '@/core/layout';
@@ -20,6 +20,8 @@ export interface PlannedTransfer extends TransferWish {
    * Where there is not the room for both its places at once: in which round it goes, from 0, and how long its volume is by
    * then; or why no rounds would do.
    */
+  /** What of it goes in that round, where not all does; facts are of that alone. */
+  readonly part?: Part | undefined;
   readonly round?: { readonly index: number; readonly length: number } | { readonly fault: string } | undefined;
 }
 
@@ -121,7 +123,7 @@ function placed(wish: PlannedTransfer, context: TransferContext, numbers: Number
   if (when === 'first' && target.length < of.now!.length)
     throw refused('transfer.shrinks', { volume: nameOf(target), from: sourceName });
   const adopts = when === 'first' && here === 'going' && linesUp(wish, source, target, of.now!, context);
-  assertPossible(wish, sourceName, adopts);
+  assertPossible(wish, sourceName, target, adopts);
   if (wish.then === 'remove' && !own && !abilitiesOf(source.info.kind).write)
     throw new CoreError('fs.ability', { fileSystem: source.info.title, ability: 'have files taken away' });
   const last = kept && when === 'last' ? { start: kept.planned.start, length: kept.planned.length } : source;
@@ -209,6 +211,9 @@ function targetOf(target: LaidVolume, context: TransferContext): { now?: Surveye
 export const isTaken = ({ here, then }: Pick<Transferred, 'here' | 'then'>): boolean =>
   then === 'remove' && here !== 'going';
 
+/** Whether nothing of its folder goes after it. */
+export const isLastPart = ({ part }: PlannedTransfer): boolean => part?.until === undefined;
+
 /** What is nowhere any more once a tree was taken away: what its new place could not have. */
 export function leftOut({ facts: { loses } }: PlannedTransfer): Loss | undefined {
   const files = (loses.streams ?? 0) + (loses.links ?? 0) + (loses['path links'] ?? 0) + (loses['special files'] ?? 0);
@@ -223,12 +228,13 @@ function assertSound(volume: SurveyedVolume, override: boolean): void {
 }
 
 /** What is taken over where it lies needs nobody who can read it. */
-function assertPossible(wish: PlannedTransfer, name: string, adopts: boolean): void {
-  const { loses, tooLong, tooLarge } = wish.facts;
+function assertPossible(wish: PlannedTransfer, name: string, target: LaidVolume, adopts: boolean): void {
+  const { loses, tooLong, tooLarge, crowded } = wish.facts;
   if (loses.encryption && !adopts)
     throw refused('transfer.encrypted', { volume: name, folder: folderWords(wish), files: loses.encryption });
   if (tooLong.length > 0) throw refused('transfer.too-long', { path: tooLong[0]! });
   if (tooLarge.length > 0) throw refused('transfer.too-large', { path: tooLarge[0]! });
+  if (crowded) throw refused('transfer.crowded', { volume: nameOf(target), path: crowded[0]! });
 }
 
 const fold = (path: string): string => path.toUpperCase();
@@ -238,6 +244,7 @@ const within = (path: string, folder: string): boolean => folder === '' || `${pa
 function assertApart(all: readonly Transferred[]): void {
   for (const [i, a] of all.entries())
     for (const b of all.slice(i + 1)) {
+      if (a.part && b.part && a.measure === b.measure && a.folder === b.folder) continue;
       const [x, y] = [fold(a.under), fold(b.under)];
       if (a.to === b.to && a.under !== '' && x === y)
         throw refused('transfer.one-place', { volume: nameOf(a.target), path: a.under });
@@ -260,6 +267,10 @@ function assertRoom(all: readonly Transferred[], { survey, kept }: TransferConte
     if (now && first.length > 0 && needs(first) > now.info!.free) throw full(first, needs(first), now.info!.free);
     const free = freeOn(target, now, survey.sectorSize) - held;
     if (needs(own) > free) throw full(own, needs(own), free);
+    const wanted = own.reduce((sum, t) => sum + t.facts.files + t.facts.folders, 0);
+    const entries = entriesFreeOn(target, now);
+    if (wanted > entries)
+      throw refused('transfer.entries', { volume: nameOf(target), wanted, free: Math.max(0, entries), chosen: !now });
   }
   for (const { home, source } of all) {
     if (!home) continue;
@@ -279,6 +290,16 @@ function freeOn(target: LaidVolume, now: SurveyedVolume | undefined, sectorSize:
   const facts = findKind(target.fileSystem)!;
   const clusterSize = target.clusterSize ?? facts.defaultClusterSize(target.length, sectorSize) ?? 0;
   return target.length - facts.holds.structures(target.length, sectorSize, clusterSize, target.chosen);
+}
+
+/** How many files and folders can come to it, as far as that has an end. */
+function entriesFreeOn(target: LaidVolume, now: SurveyedVolume | undefined): number {
+  if (target.origin.kind === 'copy') return Infinity;
+  if (!now) return findKind(target.fileSystem)!.holds.entries?.(target.length, target.chosen) ?? Infinity;
+  const { entries } = now.info!;
+  if (!entries) return Infinity;
+  // As the volume gets smaller, so do these.
+  return entries.free + Math.min(0, target.length / now.length - 1) * entries.total;
 }
 
 function full([first]: readonly Transferred[], needs: number, free: number): CoreError {

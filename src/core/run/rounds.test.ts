@@ -1,15 +1,16 @@
 /** Folders that go to a volume of their own where there is not the room for both at once: in rounds. */
 import { WindowDevice, type MemoryDevice } from '@/core/device';
-import { probeFileSystem } from '@/core/fs';
+import { kindFacts, probeFileSystem } from '@/core/fs';
 import { surveyDisk, type Survey } from '@/core/inspect';
 import { inRounds, lookAtTransfers, parseTarget, resolveTarget, transferWishes, type TargetInput } from '@/core/job';
 import { derivePlan, type Plan } from '@/core/plan';
 import { seededRandom } from '@/core/practice';
-import { takeManifest } from '@/core/proof';
+import { takeManifest, type ManifestEntry } from '@/core/proof';
 import { rounds } from '@/core/fixtures/rounds';
 import { describe, expect, it } from 'vitest';
 import { surviveCuts } from './fixtures/cuts';
 import { buildStick } from './fixtures/sticks';
+import { writeOn } from './fixtures/trees';
 
 const MIB = 1024 * 1024;
 const FOLDERS = ['Beech', 'Cedar', 'Elm', 'Fir', 'Hazel', 'Larch'];
@@ -67,11 +68,16 @@ const target = (keep: string, fileSystem: string, folders = FOLDERS, under = '')
   })),
 });
 
-async function hashes(disk: MemoryDevice, place: { start: number; length: number }): Promise<Map<string, string>> {
+async function manifestOf(disk: MemoryDevice, place: { start: number; length: number }): Promise<ManifestEntry[]> {
   const { window, volume } = await openAt(disk, place);
-  const out = new Map<string, string>();
-  for await (const entry of takeManifest(volume, window)) if (entry.sha256) out.set(entry.path, entry.sha256);
+  const out: ManifestEntry[] = [];
+  for await (const entry of takeManifest(volume, window)) out.push(entry);
   return out;
+}
+
+async function hashes(disk: MemoryDevice, place: { start: number; length: number }): Promise<Map<string, string>> {
+  const entries = await manifestOf(disk, place);
+  return new Map(entries.flatMap(({ path, sha256 }) => (sha256 ? [[path, sha256]] : [])));
 }
 
 const kindsOf = ({ steps }: Plan): string[] => steps.map((s) => s.kind);
@@ -144,11 +150,65 @@ describe('folders to a volume of their own, with more in them than is free', () 
     expect(count(plan, 'shrink')).toBe(1);
   });
 
-  it('are refused with what would help where one alone is more than can be given', async () => {
+  it.each([
+    ['ntfs', 'ntfs', 'Trees'],
+    ['ext4', 'ext4', 'old/Woods'],
+    ['exfat', 'fat16', 'Trees'],
+    ['ntfs', 'exfat', 'old/Woods'],
+  ] as const)('that are one in another go in parts from %s to %s, whatever is cut', async (from, to, under) => {
+    const disk = await fullDisk(from, 'gpt', 12, 'Trees/');
+    const survey = await surveyDisk(disk);
+    const [old] = survey.volumes;
+    await writeOn(disk, old!, async (writer) => {
+      const times = { modified: '2020-02-03T04:05:06Z' };
+      await writer.mkdir('Trees/Elm/Empty', { times, attributes: [] });
+      await writer.mkdir('Trees/Elm.d', { times, attributes: [] });
+      await writer.writeFile('Trees/Elm.d/leaf', { kind: 'bytes', bytes: new Uint8Array(70_000).fill(7) });
+    });
+    const before = await manifestOf(disk, old!);
+    const input = target('14 MiB', to, ['Trees']);
+    const [wish] = input.transfers!;
+    const { plan } = await planned(disk, { ...input, transfers: [{ ...wish!, under }] });
+    const clears = plan.steps.filter((s) => s.kind === 'clear');
+    expect(clears.length).toBeGreaterThan(1);
+    expect(clears.map((s) => s.part?.until === undefined)).toEqual(clears.map((_, i) => i === clears.length - 1));
+    const transfers = plan.steps.filter((s) => s.kind === 'transfer');
+    expect(transfers.reduce((sum, s) => sum + s.facts.files, 0)).toBe(FOLDERS.length * 12 + 1);
+    const after = await surviveCuts(plan, disk, seededRandom(29), rounds(4, 20));
+    const found = await surveyDisk(after);
+    expect(found.volumes.flatMap((v) => v.findings)).toEqual([]);
+    const [source, own] = found.volumes;
+    expect((await manifestOf(after, source!)).some((e) => e.path.startsWith('Trees'))).toBe(false);
+    const { holds } = kindFacts(to);
+    const told = (entries: readonly ManifestEntry[], top: string) =>
+      new Map(
+        entries.flatMap(({ path, kind, sha256, times }) =>
+          path.startsWith(top) ? [[path.slice(top.length), [kind, sha256, holds.storedTimes(times)]] as const] : [],
+        ),
+      );
+    expect(told(await manifestOf(after, own!), `${under}/`)).toEqual(told(before, 'Trees/'));
+  });
+
+  it('leave a link where a folder was once the last part of it has gone', async () => {
     const disk = await fullDisk('ntfs', 'gpt', 14, 'Trees/');
+    const input = target('14 MiB', 'ntfs', ['Trees']);
+    const [wish] = input.transfers!;
+    const volumes = input.volumes.map((v) => ('create' in v ? { ...v, letter: 'E' } : v));
+    const { plan } = await planned(disk, { volumes, transfers: [{ ...wish!, leave: 'link' }] });
+    expect(count(plan, 'clear')).toBeGreaterThan(1);
+    const after = await surviveCuts(plan, disk, seededRandom(31), 2);
+    const [old] = (await surveyDisk(after)).volumes;
+    const all = await manifestOf(after, old!);
+    expect(all.filter((e) => e.path.startsWith('Trees')).map((e) => [e.path, e.kind])).toEqual([['Trees', 'link']]);
+  });
+
+  it('are refused with what would help where one file alone is more than can be given', async () => {
+    const rest = { folder: 'Trees', count: 1, name: 'whole.bin', smallest: '40 MiB', largest: '40 MiB' };
+    const volumes = [{ size: 'rest', fileSystem: 'ntfs', label: 'OLD', fill: [rest] }];
+    const disk = await buildStick({ table: 'gpt', size: '66 MiB', volumes: volumes as never });
     const before = disk.buffer.slice();
     await expect(planned(disk, target('14 MiB', 'ntfs', ['Trees']))).rejects.toThrow(
-      /can be given at a time. Take the folders/,
+      /Trees\/whole.bin takes up to .* can be given at a time. Have another disk/,
     );
     expect(Buffer.compare(before, disk.buffer)).toBe(0);
   });

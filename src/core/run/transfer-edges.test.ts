@@ -4,6 +4,7 @@ import { surveyDisk } from '@/core/inspect';
 import { type TargetInput } from '@/core/job';
 import { describe, expect, it } from 'vitest';
 import { MemoryJournal, startRun } from '.';
+import { rounds } from '@/core/fixtures/rounds';
 import { NOW } from './fixtures/sticks';
 import { openAt, writeOn } from './fixtures/trees';
 import { manifest, planned, twoVolumes } from './fixtures/two-volumes';
@@ -119,4 +120,114 @@ it('names that can’t be are changed, names that fall together are told apart, 
   expect((await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
   const paths = (await manifest(disk, to!)).map((e) => e.path).sort();
   expect(paths).toEqual(['SAME', 'SAME/Ends with a dot.', 'SAME/NOTE.TXT', 'mine.txt', 'SAME/note (2).txt'].sort());
+});
+
+it('streams of a folder that is gone into are told as left out, and the rest comes', async () => {
+  const disk = await twoVolumes('ntfs', 'ntfs', 1, 3);
+  const [from, to] = (await surveyDisk(disk)).volumes;
+  const content = { kind: 'bytes' as const, bytes: new Uint8Array(9) };
+  await writeOn(disk, from!, async (w) => {
+    await w.mkdir('same', { attributes: [], streams: [{ name: 'view', content }] });
+    await w.mkdir('same/new', { attributes: [], streams: [{ name: 'view', content }] });
+    await w.writeFile('same/new/note.txt', content);
+  });
+  await writeOn(disk, to!, (w) => w.mkdir('same'));
+  const input = { ...both('keep', 'same'), transfers: [{ from: { volume: 1 }, folder: 'same', to: 'to' }] };
+  const { plan } = await planned(disk, input);
+  expect(plan.hazards.map((h) => h.message).join()).toMatch(/1 named streams are left out/);
+  expect((await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
+  const paths = (await manifest(disk, to!)).map((e) => e.path).sort();
+  expect(paths).toEqual(['mine.txt', 'same', 'same/new', 'same/new/note.txt', 'same/new:view']);
+});
+
+describe('what is more than can be counted is refused before the run', () => {
+  const many = async (from: string, to: string, count: number, name: (i: number) => string, old = 0) => {
+    const disk = await twoVolumes(from, to, 1, 3);
+    const [source, target] = (await surveyDisk(disk)).volumes;
+    const nothing = { kind: 'bytes' as const, bytes: new Uint8Array(0) };
+    await writeOn(disk, source!, async (w) => {
+      await w.mkdir('many');
+      for (let i = 0; i < count; i++) await w.writeFile(`many/${name(i)}`, nothing);
+    });
+    await writeOn(disk, target!, async (w) => {
+      for (let i = 0; i < old; i++) await w.writeFile(`old ${i}.txt`, nothing);
+    });
+    return disk;
+  };
+  const all: TargetInput['transfers'] = [{ from: { volume: 1 }, folder: '', to: 'to', under: '' }];
+
+  it('files and folders on a volume that has so many inodes', async () => {
+    const disk = await many('exfat', 'ext4', 2000, (i) => `${i}`);
+    const { info } = (await surveyDisk(disk)).volumes[1]!;
+    const taken = [{ from: { volume: 1 }, folder: 'many', to: 'to' }];
+    expect(info!.entries!.free).toBeLessThan(2000);
+    const wanted = planned(disk, { ...both('keep'), transfers: taken });
+    await expect(wanted).rejects.toThrow(/2.001 files and folders go to TO, which has room for/);
+    const made = (inodeRatio: number): TargetInput => ({
+      volumes: [{ keep: 1 }, { create: 'ext4', size: 'rest', as: 'to', label: 'NEW', options: { inodeRatio } }],
+      remove: [2],
+      transfers: taken,
+    });
+    await expect(planned(disk, made(16384))).rejects.toThrow(/Choose fewer bytes for each inode/);
+    const { plan } = await planned(disk, made(4096));
+    expect((await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
+  });
+
+  it('names in the root of a FAT16 volume, which are as long as they are', async () => {
+    const top = async (count: number, name: (i: number) => string, old: number) => {
+      const disk = await twoVolumes('exfat', 'fat16', 1, 3);
+      const [source, target] = (await surveyDisk(disk)).volumes;
+      const nothing = { kind: 'bytes' as const, bytes: new Uint8Array(0) };
+      await writeOn(disk, source!, async (w) => {
+        for (let i = 0; i < count; i++) await w.writeFile(name(i), nothing);
+      });
+      await writeOn(disk, target!, async (w) => {
+        for (let i = 0; i < old; i++) await w.writeFile(`OLD${i}.TXT`, nothing);
+      });
+      return planned(disk, { ...both('keep'), transfers: all });
+    };
+    // The root has 512 entries, of which a label, two texts and a tree take some.
+    await expect(top(300, (i) => `a long name ${i}.txt`, 0)).rejects.toThrow(/the root on TO can’t have as many/);
+    await expect(top(300, (i) => `IMG${i}.JPG`, 220)).rejects.toThrow(/the root on TO can’t have as many/);
+    await top(300, (i) => `IMG${i}.JPG`, 150);
+  });
+});
+
+describe('what a plan says there is room for', () => {
+  it.each(['fat16', 'exfat', 'ntfs', 'ext4'])('fits on %s, to the last cluster', async (to) => {
+    for (let round = 0; round < rounds(1, 12); round++) {
+      const disk = await twoVolumes(['ntfs', 'ext4', 'exfat'][round % 3]!, to, 30 + 40 * round, round);
+      const place = (await surveyDisk(disk)).volumes[1]!;
+      let [filler, accepted] = [0, disk.buffer.slice()];
+      const accepts = async (): Promise<boolean> =>
+        planned(disk, both('keep')).then(
+          () => true,
+          () => false,
+        );
+      // More and more is put there, as long as the plan says that there is room.
+      for (let size = 4 * 2 ** 20; size >= 4096;) {
+        const step = size;
+        const before = disk.buffer.slice();
+        const put = writeOn(disk, place, (w) =>
+          w.writeFile(`filler ${filler}`, { kind: 'procedural', seed: filler, size: step }),
+        );
+        filler += 1;
+        if (
+          (await put.then(
+            () => true,
+            () => false,
+          )) &&
+          (await accepts())
+        )
+          accepted = disk.buffer.slice();
+        else {
+          disk.buffer.set(before);
+          size /= 2;
+        }
+      }
+      disk.buffer.set(accepted);
+      const { plan } = await planned(disk, both('keep'));
+      expect((await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
+    }
+  });
 });

@@ -15,6 +15,7 @@ const LEAST_BLOCKS = 256;
 /** A journal needs as many blocks of its own, and a volume with one twice as many. */
 const LEAST_WITH_JOURNAL = 2048;
 const MOST_BLOCKS = 2 ** 32 - 1;
+const RESERVED_INODES = 11;
 
 export function blockSizesFor(kind: string, size: number, sectorSize: number): number[] {
   const least = kind === 'ext2' ? LEAST_BLOCKS : LEAST_WITH_JOURNAL;
@@ -92,6 +93,8 @@ function kind(id: string, title: string, journal: boolean): KindFacts {
       nameFault: extNameFault,
       storedTimes,
       entryBytes: (nameLength) => 8 + 4 * nameLength + 256,
+      // Groups are rounded up, but a last one may be left out.
+      entries: (size, chosen) => Math.floor((0.98 * size) / bytesPerInode(size, chosen)) - RESERVED_INODES,
       structures: (size, _, clusterSize, chosen) => {
         const inodes = (size / bytesPerInode(size, chosen)) * 256 * 1.1 + 256 * KIB;
         const groups = Math.ceil(size / (clusterSize * clusterSize * 8));

@@ -215,6 +215,7 @@ function describe({ g, bits, pending }: ExtState): VolumeInfo {
   const kind = kindOf(g.super);
   const free = (clusterCount(g) - countIn(bits.blocks, 0, clusterCount(g))) * g.clusterBlocks * g.blockSize;
   const size = g.blockCount * g.blockSize;
+  const total = g.groupCount * g.inodesPerGroup;
   return {
     kind,
     title: TITLES[kind]!,
@@ -224,6 +225,7 @@ function describe({ g, bits, pending }: ExtState): VolumeInfo {
     size,
     used: size - free,
     free,
+    entries: { total, free: total - countIn(bits.inodes, 0, total) },
     ...(pending?.journal.pending ? { unsettled: true as const } : {}),
   };
 }

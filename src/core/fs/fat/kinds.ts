@@ -5,14 +5,14 @@ import type { KindFacts } from '../kind-facts';
 import { DIRECTORY_ENTRY_BYTES, tableSectors, type FatKind } from './boot-sector';
 import { countRange } from './limits';
 import { dateToIso, isoToStamp, stampToIso } from '../dos-time';
-import { fatNameFault, normaliseLabel } from './names';
+import { MAX_DIRECTORY_ENTRIES } from './directory';
+import { fatNameFault, LETTERS_AN_ENTRY, nameBytes, normaliseLabel } from './names';
 
 const MAX_SECTORS_A_CLUSTER = 128;
 const MAX_CLUSTER_BYTES = 64 * KIB;
 const MAX_FILE_BYTES = 0xffffffff;
 const MAX_SECTORS = 0xffffffff;
 const FIXED_ROOT_ENTRIES = 512;
-const LETTERS_AN_ENTRY = 13;
 /** MBR type codes: FAT12, FAT16 below 32 MiB, FAT16 by LBA, FAT32 by LBA. */
 const TYPE = { fat12: 0x01, fat16Small: 0x04, fat16: 0x0e, fat32: 0x0c };
 
@@ -149,6 +149,11 @@ function kindFacts(
       structures: (size, sectorSize, clusterSize) => {
         const plan = planGeometry(kind, size, sectorSize, clusterSize);
         return plan ? plan.dataStart * sectorSize + clusterSize : size;
+      },
+      folderRoom: {
+        most: MAX_DIRECTORY_ENTRIES * DIRECTORY_ENTRY_BYTES,
+        ...(kind === 'fat32' ? {} : { root: FIXED_ROOT_ENTRIES * DIRECTORY_ENTRY_BYTES }),
+        takes: nameBytes,
       },
       entryBytes: (nameLength) => DIRECTORY_ENTRY_BYTES * (1 + Math.ceil(nameLength / LETTERS_AN_ENTRY)),
     },

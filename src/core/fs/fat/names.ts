@@ -5,6 +5,7 @@
  * Sets”. Bytes above 127 in short names are read in code page 437, the OEM page of the specification's own examples.
  */
 import { CoreError } from '@/core/errors';
+import { DIRECTORY_ENTRY_BYTES } from './boot-sector';
 
 const CP437_HIGH =
   'ÇüéâäàåçêëèïîìÄÅÉæÆôöòûùÿÖÜ¢£¥₧ƒáíóúñÑªº¿⌐¬½¼¡«»░▒▓│┤╡╢╖╕╣║╗╝╜╛┐└┴┬├─┼╞╟╚╔╩╦╠═╬╧╨╤╥╙╘╒╓╫╪┘┌█▄▌▐▀αßΓπΣσµτΦΘΩδ∞φε∩≡±≥≤⌠⌡÷≈°∙·√ⁿ²■\u00a0';
@@ -14,6 +15,7 @@ const FORBIDDEN_LONG = /[\u0000-\u001f"*/:<>?\\|]/;
 /** Characters a short name must not hold beside those. */
 const FORBIDDEN_SHORT = /[+,;=[\]. ]/;
 const MAX_LONG = 255;
+export const LETTERS_AN_ENTRY = 13;
 const LOWER_BASE = 0x08;
 const LOWER_EXTENSION = 0x10;
 /** The byte that stands for 0xE5 in first place, since 0xE5 there means a deleted entry. */
@@ -107,6 +109,10 @@ export class ShortNames {
 }
 
 const keyOf = (raw: Uint8Array): string => String.fromCharCode(...raw.subarray(0, 11));
+
+/** Bytes of a folder that the entries of a name take, where no other name is in the way of its short one. */
+export const nameBytes = (name: string): number =>
+  DIRECTORY_ENTRY_BYTES * (1 + (exactShortName(name) ? 0 : Math.ceil(name.length / LETTERS_AN_ENTRY)));
 
 /** The name itself as a short name, if it is one to the letter. */
 function exactShortName(name: string): Uint8Array | undefined {

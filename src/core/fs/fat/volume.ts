@@ -3,7 +3,7 @@ import { CoreError, markOverridable, type Finding } from '@/core/errors';
 import type { EntryDetails, FileEntry } from '../entry';
 import type { Beyond, ByteRange, ContentRun, SizeLimits, Transaction, Volume, VolumeInfo, VolumeWriter } from '../port';
 import { BAD, FREE } from './allocation-table';
-import { clusterOffset, EXTENDED_16, EXTENDED_32 } from './boot-sector';
+import { clusterOffset, DIRECTORY_ENTRY_BYTES, EXTENDED_16, EXTENDED_32 } from './boot-sector';
 import { checkVolume } from './check';
 import { growFat } from './grow';
 import { FAT_KINDS } from './kinds';
@@ -176,5 +176,6 @@ function describe({ geometry: g, counts, boot }: FatState, tree: FatTree): Volum
     used: (used + bad) * g.clusterSize + g.dataStart * g.sectorSize,
     free: free * g.clusterSize,
     hiddenSectors: g.hiddenSectors,
+    ...(g.rootEntries > 0 ? { rootBytes: g.rootEntries * DIRECTORY_ENTRY_BYTES } : {}),
   };
 }

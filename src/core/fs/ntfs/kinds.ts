@@ -19,6 +19,8 @@ const RECORD_BYTES = 1024;
 const INDEX_SHARE = 2;
 const ENTRY_BYTES = 82;
 const MAX_NAME = 255;
+/** Records the table grows by at a time. */
+export const GROW_RECORDS = 256;
 const FORBIDDEN = /[\u0000-\u001f"*/:<>?\\|]/;
 
 /** Why a name can't be that of a file that every system can use. */
@@ -94,6 +96,8 @@ export const NTFS_KIND: KindFacts = {
     // A record, and the name once more in the index of its folder.
     structures: (size, sectorSize, clusterSize) =>
       planNewVolume(size, sectorSize, clusterSize).extents.reduce((sum, e) => sum + e.clusters, 2) * clusterSize,
+    // Records are made many at a time.
+    ahead: GROW_RECORDS * RECORD_BYTES,
     entryBytes: (nameLength) => RECORD_BYTES + INDEX_SHARE * (ENTRY_BYTES + 2 * nameLength),
   },
 };

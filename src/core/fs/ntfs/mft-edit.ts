@@ -12,6 +12,7 @@ import { buildRecord, type NewAttribute } from './build-record';
 import type { NtfsGeometry } from './boot-sector';
 import { FileRecords, type RecordSource } from './file-records';
 import { RECORD, TYPE } from './record';
+import { GROW_RECORDS } from './kinds';
 import { appendRun, clustersOf, type DataRun } from './runlist';
 import type { ChangeInput } from './change';
 
@@ -21,8 +22,6 @@ export const BITMAP = 6;
 /** Records before these are the system's, or kept for the table's own extensions. */
 const FIRST_USER_RECORD = 24;
 const FIRST_RESERVED_RECORD = 16;
-/** Records the table grows by at a time. */
-const GROW_RECORDS = 256;
 const BITMAP_CHUNK = 4096;
 
 /** Gives free clusters and marks them as taken in the bitmap that will be written. @throws CoreError `fs.full` */

@@ -71,7 +71,8 @@ export class NtfsWriter implements VolumeWriter {
   async mkdir(path: string, facts: NewFileFacts = {}): Promise<void> {
     const { parent, name } = this.names.place(path);
     const key = nameFor(this.names.referenceOf(parent), name, facts, 'folder');
-    await this.#create(path, parent, name, key, FOLDER, await this.#standard(parent, facts, 0), facts);
+    const attributes = [...(await this.#standard(parent, facts, 0)), ...(await this.#named(facts, {}))];
+    await this.#create(path, parent, name, key, FOLDER, attributes, facts);
   }
 
   async writeFile(path: string, content: NewContent, told: NewFileFacts = {}): Promise<void> {
@@ -81,11 +82,16 @@ export class NtfsWriter implements VolumeWriter {
     const allocated = 'allocated' in data ? (data.stored ?? data.allocated) : 0;
     const sizes = { allocated, size: lengthOf(content) };
     const key = nameFor(this.names.referenceOf(parent), name, facts, sizes);
-    const attributes = [...(await this.#standard(parent, facts, ARCHIVE)), data];
-    const shape = storedLike(facts);
-    for (const stream of facts.streams ?? [])
-      attributes.push(await this.store.data(stream.name, stream.content, shape));
+    const named = await this.#named(facts, storedLike(facts));
+    const attributes = [...(await this.#standard(parent, facts, ARCHIVE)), data, ...named];
     await this.#create(path, parent, name, key, FLAG.inUse, attributes, facts);
+  }
+
+  /** Streams that stand beside a file's content, or in a folder. */
+  async #named({ streams = [] }: NewFileFacts, shape: NewFileFacts): Promise<NewAttribute[]> {
+    const out: NewAttribute[] = [];
+    for (const { name, content } of streams) out.push(await this.store.data(name, content, shape));
+    return out;
   }
 
   async #create(

@@ -1,4 +1,5 @@
 /** Takes a folder away, or everything on a volume, after it was compared at its new place. */
+import { partSchema, type Part } from '@/core/files';
 import { kindFacts } from '@/core/fs';
 import { isHere, type Place } from '@/core/place';
 import { formatSize } from '@/core/size';
@@ -15,11 +16,14 @@ import {
   type StepBase,
   type StepKind,
 } from './step-kind';
+import { partWords } from './transfer';
 
 export interface ClearStep extends StepBase {
   readonly kind: 'clear';
   readonly at: Place;
   readonly folder: string;
+  /** What of it, where not all goes at a time; the last part goes with the folder. */
+  readonly part?: Part;
   /** What is left in its place, and of which kind the volume is. */
   readonly link?: LeftLink;
   readonly fileSystem: string;
@@ -35,14 +39,15 @@ export const clear: StepKind<ClearStep> = {
     ...baseShape,
     at: placeSchema,
     folder: z.string().max(40_000),
+    part: partSchema.optional(),
     link: linkSchema.optional(),
     fileSystem: z.string().max(20),
     loses: lossSchema.optional(),
     files: byteCount,
     bytes: byteCount,
   }),
-  words: ({ name, folder, files, bytes, link }, units) => ({
-    title: `Take ${folder || 'everything'} away from ${name}${link ? `, a link to ${link.volume} stays` : ''}`,
+  words: ({ name, folder, part, files, bytes, link }, units) => ({
+    title: `Take ${partWords(folder, part)} away from ${name}${link ? `, a link to ${link.volume} stays` : ''}`,
     detail: `${filesWords(files)}, ${formatSize(bytes, units)}, compared at their new place`,
   }),
   reason: () => 'It was found at its new place, file by file.',

@@ -1,5 +1,6 @@
 /** What a kind of step is: its data, what it says of itself, whose bytes it needs and which it writes. */
 import type { DiskTable } from '@/core/table';
+import { partSchema, type Part } from '@/core/files';
 import { HERE, type DiskId, type Place } from '@/core/place';
 import type { UnitSystem } from '@/core/size';
 import * as z from 'zod';
@@ -38,6 +39,8 @@ export interface Receives {
   readonly measure: number;
   readonly folder: string;
   readonly under: string;
+  /** What of it, where not all comes at a time. */
+  readonly part?: Part;
   /** It is taken over where it lies, with everything. */
   readonly adopted?: true;
   /** Files that are compressed are not where they come to. */
@@ -103,6 +106,7 @@ export const receiptSchema: z.ZodType<Receives> = z.strictObject({
   measure: numberSchema,
   folder: z.string().max(40_000),
   under: z.string().max(40_000),
+  part: partSchema.optional(),
   adopted: z.literal(true).optional(),
   uncompressed: z.literal(true).optional(),
 });

@@ -1,5 +1,5 @@
 /** Takes a folder, or everything, from one volume to a place on another one. What it comes from stays as it is. */
-import { transferFactsSchema, type TransferFacts } from '@/core/files';
+import { partSchema, transferFactsSchema, type Part, type TransferFacts } from '@/core/files';
 import { isHere, type Place } from '@/core/place';
 import { formatSize, spaced } from '@/core/size';
 import * as z from 'zod';
@@ -16,6 +16,8 @@ export interface TransferStep extends StepBase {
   readonly fileSystem: string;
   readonly folder: string;
   readonly under: string;
+  /** What of it goes, where not all does at a time. */
+  readonly part?: Part;
   readonly facts: TransferFacts;
   /** It was parked, and comes back. */
   readonly back?: true;
@@ -34,6 +36,13 @@ const LOST_WORDS: Readonly<Record<keyof TransferFacts['loses'], (n: string) => s
   compression: (n) => `${n} compressed files take their full size`,
   encryption: (n) => `${n} encrypted files can’t be read`,
 };
+
+/** A folder, or everything, or what of it goes at a time. */
+export function partWords(folder: string, part: Part | undefined): string {
+  const whole = folder || 'everything';
+  if (!part) return whole;
+  return part.until === undefined ? `the rest of ${whole}` : `a part of ${whole}`;
+}
 
 /** What can't be kept, a sentence for all of it. */
 function lossWords({ source, name, facts }: TransferStep): string[] {
@@ -64,13 +73,14 @@ export const transfer: StepKind<TransferStep> = {
     fileSystem: z.string().max(20),
     folder: z.string().max(40_000),
     under: z.string().max(40_000),
+    part: partSchema.optional(),
     facts: transferFactsSchema,
     back: z.literal(true).optional(),
   }),
-  words: ({ source, name, folder, under, facts, back }, units) => ({
+  words: ({ source, name, folder, under, facts, back, part }, units) => ({
     title: back
       ? `Bring ${under || 'everything'} back from ${source} to ${name}`
-      : `Copy ${folder || 'everything'} from ${source} to ${name}${under && under !== folder ? `, as ${under}` : ''}`,
+      : `Copy ${partWords(folder, part)} from ${source} to ${name}${under && under !== folder ? `, as ${under}` : ''}`,
     detail: `${filesWords(facts.files)}, ${formatSize(facts.bytes, units)}`,
   }),
   reason: () => 'There is room for it by now. Nothing is taken away from where it is before all of it was compared.',

@@ -1,7 +1,17 @@
 /** Taking trees to other volumes, comparing them there, and taking them away where they were. */
 import { SalvageDevice, WindowDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
-import { adoptionOf, carryOut, expectedAfter, isBelow, listingOf, listTree, type Receipt } from '@/core/files';
+import {
+  adoptionOf,
+  carryOut,
+  expectedAfter,
+  isBelow,
+  listingOf,
+  listTree,
+  partOfTree,
+  removedOf,
+  type Receipt,
+} from '@/core/files';
 import { joinRanges, holdingsWith, kindFacts, type Holdings, type NewFileFacts, type Volume } from '@/core/fs';
 import { isHere } from '@/core/place';
 import type { AdoptStep, ClearStep, CompareStep, Gives, LeftLink, ProveStep, TransferStep } from '@/core/plan';
@@ -22,13 +32,13 @@ async function pathsOf(volume: Volume): Promise<{ path: string; kind: string; st
  * it comes from is only read, so that after a cut the same comes of it again.
  */
 export const transfer: StepRunner<TransferStep> = async (step, context) => {
-  const { from, at, folder, under, fileSystem, facts, source: name } = step;
+  const { from, at, folder, under, part, fileSystem, facts, source: name } = step;
   const disk = context.disk(from);
   // What can't be read of a disk that fails was taken for zeros when it was measured, and is so again.
   const device = isHere(from) ? disk : new SalvageDevice(disk, () => undefined);
   const window = new WindowDevice(device, from.start, from.length);
   const source = await context.open(window);
-  const tree = await listTree(source, folder);
+  const tree = partOfTree(await listTree(source, folder), part);
   if (listingOf(tree) !== facts.listing)
     throw new CoreError('run.changed', { reason: `${folder || 'what'} on ${name} has changed` });
   const target = await context.open(context.window(at));
@@ -115,12 +125,11 @@ async function arrived(
   return new Set(expected.flatMap((e) => (known.has(e.path) ? [] : [e.path])));
 }
 
-export const clear: StepRunner<ClearStep> = ({ at, folder, link, fileSystem }, context) =>
+export const clear: StepRunner<ClearStep> = ({ at, folder, part, link, fileSystem }, context) =>
   context.change(at, async (volume, tx) => {
     const left = link && (await leftFor(volume, folder, link, fileSystem));
     const writer = await volume.writer(tx);
-    const roots = folder === '' ? (await pathsOf(volume)).filter((e) => !e.path.includes('/') && !e.stream) : [];
-    for (const path of folder === '' ? roots.map((e) => e.path) : [folder]) await writer.remove(path);
+    for (const path of await removedOf(volume, folder, part)) await writer.remove(path);
     if (left?.path) await writer.writeFile(folder, { kind: 'bytes', bytes: new Uint8Array(0) }, left);
     else if (left) await writer.mkdir(folder, left);
     await writer.finish();
@@ -162,8 +171,8 @@ export async function expectedOf(
 ): Promise<ManifestEntry[]> {
   const before = measures.get(measure) ?? [];
   if (fileSystem === undefined) return before;
-  const receipts = receives.map(({ measure: from, folder, under, adopted, uncompressed }): Receipt => {
-    return { folder, under, adopted, uncompressed, from: measures.get(from) ?? [] };
+  const receipts = receives.map(({ measure: from, folder, under, part, adopted, uncompressed }): Receipt => {
+    return { folder, under, part, adopted, uncompressed, from: measures.get(from) ?? [] };
   });
   const { holds } = kindFacts(fileSystem);
   const left = [];
