@@ -1,0 +1,61 @@
+/** Whether there is room for what transfers bring. */
+import type { CoreError } from '@/core/errors';
+import { findKind } from '@/core/fs';
+import type { SurveyedVolume } from '@/core/inspect';
+import { isMade, nameOf, type LaidVolume } from '@/core/layout';
+import { refused } from './refused';
+import type { TransferContext, Transferred } from './transfers';
+
+/** What has come to a volume must fit into it. @throws CoreError `plan.refused` with the size that would do */
+export function assertRoom(all: readonly Transferred[], { survey, kept }: TransferContext): void {
+  for (const id of new Set(all.map((t) => t.to))) {
+    const own = all.filter((t) => t.to === id);
+    const { target } = own[0]!;
+    const now = kept.find((k) => k.planned.id === id && !k.planned.format)?.now;
+    const first = own.filter((t) => t.when === 'first');
+    const needs = (list: readonly Transferred[]): number =>
+      list.reduce((sum, t) => sum + (t.adopts ? t.facts.structures : t.facts.needs), 0);
+    const held = own.reduce((sum, t) => sum + (t.adopts ? t.source.info!.used : 0), 0);
+    if (now && first.length > 0 && needs(first) > now.info!.free) throw full(first, needs(first), now.info!.free);
+    const free = freeOn(target, now, survey.sectorSize) - held;
+    if (needs(own) > free) throw full(own, needs(own), free);
+    const wanted = own.reduce((sum, t) => sum + t.facts.files + t.facts.folders, 0);
+    const entries = entriesFreeOn(target, now);
+    if (wanted > entries)
+      throw refused('transfer.entries', { volume: nameOf(target), wanted, free: Math.max(0, entries), chosen: !now });
+  }
+  for (const { home, source } of all) {
+    if (!home) continue;
+    const { planned, back } = home;
+    const { needs, bytes } = back.facts;
+    const now = isMade(planned) ? undefined : source;
+    // On a volume that stays, what is taken away makes its own room; what it needs beside its bytes may differ.
+    const wanted = now ? needs - bytes : needs;
+    const free = freeOn(planned, now, survey.sectorSize);
+    if (wanted > free) throw refused('transfer.back-room', { volume: nameOf(planned), needs, missing: wanted - free });
+  }
+}
+
+function freeOn(target: LaidVolume, now: SurveyedVolume | undefined, sectorSize: number): number {
+  if (now) return target.length - (now.length - now.info!.free);
+  if (target.origin.kind === 'copy') return target.length - target.origin.used;
+  const facts = findKind(target.fileSystem)!;
+  const clusterSize = target.clusterSize ?? facts.defaultClusterSize(target.length, sectorSize) ?? 0;
+  return target.length - facts.holds.structures(target.length, sectorSize, clusterSize, target.chosen);
+}
+
+/** How many files and folders can come to it, as far as that has an end. */
+function entriesFreeOn(target: LaidVolume, now: SurveyedVolume | undefined): number {
+  if (target.origin.kind === 'copy') return Infinity;
+  if (!now) return findKind(target.fileSystem)!.holds.entries?.(target.length, target.chosen) ?? Infinity;
+  const { entries } = now.info!;
+  if (!entries) return Infinity;
+  // As the volume gets smaller, so do these.
+  return entries.free + Math.min(0, target.length / now.length - 1) * entries.total;
+}
+
+function full([first]: readonly Transferred[], needs: number, free: number): CoreError {
+  const { target, when } = first!;
+  const help = when === 'first' ? 'later' : needs - free;
+  return refused('transfer.room', { volume: nameOf(target), needs, free: Math.max(0, free), help });
+}
