@@ -3,11 +3,12 @@ import { CoreError, type Finding } from '@/core/errors';
 import { chosenFault } from './choices';
 import type { FileEntry } from './entry';
 import type { Abilities } from './kind-facts';
-import type { Adoption, ChangeOptions, FileSystemDriver, Transaction, Volume } from './port';
+import type { Adoption, ByteRange, ChangeOptions, FileSystemDriver, Transaction, Volume } from './port';
 
 const WORDS: Readonly<Partial<Record<keyof Abilities, string>>> = {
   relabel: 'take another label',
   mark: 'be checked by its system',
+  retire: 'take places out of use',
   write: 'take files',
 };
 
@@ -101,6 +102,12 @@ class GuardedVolume implements Volume {
     if (source instanceof GuardedVolume) await source.#assertSound(options);
     const inner = source instanceof GuardedVolume ? source.inner : source;
     await this.inner.adopt({ ...adoption, source: inner }, tx);
+  }
+
+  async retire(places: readonly ByteRange[], tx: Transaction, options: ChangeOptions = {}): Promise<void> {
+    this.#assertAble('retire');
+    await this.#assertSound(options);
+    await this.inner.retire(places, tx);
   }
 
   settle(tx: Transaction): Promise<void> {

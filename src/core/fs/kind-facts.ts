@@ -11,6 +11,8 @@ export interface Abilities {
   readonly write: boolean;
   /** Has a mark that makes the system it belongs to check it at its next start. */
   readonly mark: boolean;
+  /** Has marks for clusters that must not be used. */
+  readonly retire: boolean;
 }
 
 /** A choice for a new volume beside its label and its cluster size. Plain data. */

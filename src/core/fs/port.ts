@@ -99,6 +99,12 @@ export interface Volume {
   shrink(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
   grow(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
   relabel(label: string, tx: Transaction): Promise<void>;
+  /**
+   * Takes places out of use: what lies on them is carried elsewhere, and their clusters are marked as bad. Structures that
+   * have their place once and for all stay where they are.
+   * @throws CoreError `fs.full` where there is not the room
+   */
+  retire(places: readonly ByteRange[], tx: Transaction, options?: ChangeOptions): Promise<void>;
   /** Writes what its journal holds yet, where it is not settled. */
   settle(tx: Transaction): Promise<void>;
   /** Grows over another volume and takes its files over where they lie. @throws CoreError `fs.ability` where it can't */

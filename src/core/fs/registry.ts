@@ -23,6 +23,7 @@ export const NO_ABILITIES: Abilities = {
   relabel: false,
   write: false,
   mark: false,
+  retire: false,
 };
 
 /** What was recognised, before opening. */

@@ -1,5 +1,5 @@
 /**
- * Resizing an exFAT volume: every owner of clusters is given its new ones, then tables, entries and boot regions change
+ * Resizing an exFAT volume, and taking places of it out of use: every owner of clusters is given its new ones, then tables, entries and boot regions change
  * together.
  *
  * Shrinking carries in what lies past the new end. Growing past what the allocation table has room for moves the start
@@ -9,30 +9,15 @@
 import { CoreError } from '@/core/errors';
 import { countSet, onlyIn, runsOf, setBits } from '../bitmap';
 import { FreeSpace, type Run } from '../free-space';
-import type { ByteRange, Transaction } from '../port';
+import type { Transaction } from '../port';
+import type { Retired } from '../retired';
 import { writeRegions, type ExfatState } from './boot-edits';
 import { BOOT, clusterOffset, fatStart, REGION_SECTORS, type ExfatGeometry } from './boot-region';
 import { ownedBits } from './cluster-bits';
 import { FILE, setChecksum, STREAM, STREAM_FLAG } from './entries';
-import { clustersIn, geometryFor, outside } from './new-geometry';
+import { outside } from './new-geometry';
 import { BAD, END, type Owner } from './owner';
-
-/**
- * Resizes to at most `size` bytes. The caller has checked limits and soundness.
- * @param reserved bytes that belong to somebody else meanwhile; their clusters are marked as in use and given to nobody
- * @returns the clusters of what is reserved
- */
-export async function resizeExfat(
-  state: ExfatState,
-  size: number,
-  tx: Transaction,
-  reserved?: ByteRange,
-): Promise<Run> {
-  const to = geometryFor(state.geometry, size);
-  const held = reserved ? clustersIn(to, reserved) : { start: 2, length: 0 };
-  await new Change(state, to, tx, held).run();
-  return held;
-}
+import { writeDiffering } from './write-differing';
 
 /** An owner with its clusters as they will be numbered. */
 interface Moved {
@@ -42,7 +27,8 @@ interface Moved {
   readonly size: number;
 }
 
-class Change {
+/** What is made of a volume. */
+export class Change {
   /** Clusters that went to the allocation table: old number minus this is the new one. */
   readonly #shift: number;
   readonly #moved = new Map<Owner, Moved>();
@@ -54,6 +40,7 @@ class Change {
     private readonly to: ExfatGeometry,
     private readonly tx: Transaction,
     private readonly reserved: Run,
+    private readonly retired: Retired,
   ) {
     const { geometry: g } = state;
     this.#shift = ((to.heapSector - g.heapSector) * g.sectorSize) / g.clusterSize;
@@ -73,14 +60,15 @@ class Change {
       if (last && last.start + last.length === inOld - shift) last.length = behind - last.start;
       else runs.push({ start: inOld - shift, length: behind - (inOld - shift) });
     }
-    return runs.flatMap((run) => outside(run, this.reserved));
+    return this.retired.without(runs.flatMap((run) => outside(run, this.reserved)));
   }
 
   async run(): Promise<void> {
     for (const owner of this.state.tree.owners) await this.#move(owner);
     this.#sizeBitmap();
     this.#keepUnowned();
-    setBits(this.#bits, this.reserved.start - 2, this.reserved.start - 2 + this.reserved.length, true);
+    for (const { start, length } of [this.reserved, ...this.retired.runs])
+      setBits(this.#bits, start - 2, start - 2 + length, true);
     await this.#writeEntries();
     await this.#writeFat();
     await this.#writeBitmap();
@@ -94,8 +82,8 @@ class Change {
     const { geometry: g } = this.state;
     const [first] = owner.runs;
     const start = first!.start - this.#shift;
-    const stays = owner.runs.length === 1 && start >= 2 && start + first!.length <= this.to.clusterCount + 2;
-    if (stays)
+    const inside = start >= 2 && start + first!.length <= this.to.clusterCount + 2;
+    if (owner.runs.length === 1 && inside && !this.retired.meets(start, first!.length))
       return this.#put({ owner, runs: [{ start, length: first!.length }], contiguous: false, size: owner.size });
     const target = this.#takeTogether(owner.runs.reduce((sum, r) => sum + r.length, 0));
     let at = target.start;
@@ -120,13 +108,21 @@ class Change {
         const stop = run.start - this.#shift + run.length;
         const inside = at >= first && at < end;
         const until = Math.min(stop, inside ? end : at < first ? first : stop);
-        if (inside) add(at, until - at);
+        if (inside) await this.#stay(at, until - at, add);
         else for (const target of await this.#carry(at + this.#shift, until - at)) add(target.start, target.length);
         at = until;
       }
     }
     // What followed without a table does so as long as it is in one piece.
     this.#put({ owner, runs, contiguous: owner.contiguous && runs.length <= 1, size: owner.size });
+  }
+
+  /** What of a run inside the volume stays where it is, and where the rest goes. */
+  async #stay(from: number, count: number, add: (start: number, length: number) => void): Promise<void> {
+    for (const { start, length, lost } of this.retired.pieces(from, count)) {
+      if (!lost) add(start, length);
+      else for (const target of await this.#carry(start + this.#shift, length)) add(target.start, target.length);
+    }
   }
 
   #put(moved: Moved): void {
@@ -245,6 +241,7 @@ class Change {
     entries.set(tree.fat.subarray(0, 2));
     for (let old = 2; old < g.clusterCount + 2; old++)
       if (tree.fat[old] === BAD && old - this.#shift >= 2) entries[old - this.#shift] = BAD;
+    for (const { start, length } of this.retired.runs) entries.fill(BAD, start, start + length);
     for (const { runs, contiguous } of this.#moved.values()) {
       if (contiguous) continue;
       runs.forEach((run, i) => {
@@ -252,26 +249,13 @@ class Change {
         entries[run.start + run.length - 1] = runs[i + 1]?.start ?? END;
       });
     }
-    await this.#writeChanged(fatStart(this.to), new Uint8Array(entries.buffer), this.#shift === 0);
-  }
-
-  /** Writes the sectors that differ from what is there. */
-  async #writeChanged(offset: number, bytes: Uint8Array, compare: boolean): Promise<void> {
-    const chunk = 1 << 20;
-    for (let at = 0; at < bytes.length; at += chunk) {
-      const part = bytes.subarray(at, Math.min(bytes.length, at + chunk));
-      const before = new Uint8Array(part.length);
-      if (compare) await this.tx.read(offset + at, before);
-      const { sectorSize } = this.to;
-      for (let from = 0; from < part.length;) {
-        let to = from;
-        const differs = (s: number): boolean =>
-          !compare || part.subarray(s, s + sectorSize).some((b, i) => b !== before[s + i]);
-        while (to < part.length && differs(to)) to += sectorSize;
-        if (to > from) await this.tx.write(offset + at + from, part.subarray(from, to));
-        from = to + sectorSize;
-      }
-    }
+    await writeDiffering(
+      this.tx,
+      this.to.sectorSize,
+      fatStart(this.to),
+      new Uint8Array(entries.buffer),
+      this.#shift === 0,
+    );
   }
 
   async #writeBitmap(): Promise<void> {

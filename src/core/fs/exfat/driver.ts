@@ -18,7 +18,16 @@ const PROBE_BYTES = 512;
 export const exfatDriver: FileSystemDriver = {
   name: 'exFAT',
   kinds: [EXFAT_KIND],
-  abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: true, mark: true },
+  abilities: {
+    check: true,
+    shrink: true,
+    grow: true,
+    make: true,
+    relabel: true,
+    write: true,
+    mark: true,
+    retire: true,
+  },
   async probe(device) {
     if (device.size < PROBE_BYTES) return undefined;
     return looksLikeExfat(await device.bytes(0, PROBE_BYTES)) ? 'exfat' : undefined;

@@ -19,7 +19,7 @@ import type {
 } from '../port';
 import { clusterOffset, parseGeometry } from './boot-region';
 import { changeBoot, markDirty, type ExfatState } from './boot-edits';
-import { resizeExfat } from './change';
+import { resizeExfat, retireExfat } from './resize';
 import { checkExfat } from './check';
 import { ATTRIBUTE } from './entries';
 import { normaliseExfatLabel } from './kinds';
@@ -146,6 +146,11 @@ class ExfatVolume implements Volume {
   async grow(size: number, tx: Transaction): Promise<void> {
     this.#assertOneTable();
     await resizeExfat(this.state, size, tx);
+  }
+
+  async retire(places: readonly ByteRange[], tx: Transaction): Promise<void> {
+    this.#assertOneTable();
+    await retireExfat(this.state, places, tx);
   }
 
   #assertOneTable(): void {

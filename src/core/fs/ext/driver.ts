@@ -15,7 +15,16 @@ import { openExt } from './volume';
 export const extDriver: FileSystemDriver = {
   name: 'ext',
   kinds: EXT_KINDS,
-  abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: true, mark: true },
+  abilities: {
+    check: true,
+    shrink: true,
+    grow: true,
+    make: true,
+    relabel: true,
+    write: true,
+    mark: true,
+    retire: true,
+  },
   async probe(device) {
     if (device.size < SUPER_AT + SUPER_BYTES) return undefined;
     const bytes = await device.bytes(SUPER_AT, SUPER_BYTES);

@@ -28,6 +28,7 @@ import { extLimits } from './limits';
 import { mapOf, readExt, type ExtState } from './state';
 import { identifyExt, markExt, relabelExt, settleExt } from './superblock-edits';
 import { resizeExt } from './resize';
+import { retireExt } from './retire';
 import { has, kindOf, labelOf } from './superblock';
 import { openExtWriter } from './writer';
 
@@ -173,6 +174,10 @@ class ExtVolume implements Volume {
 
   async grow(size: number, tx: Transaction): Promise<void> {
     await resizeExt(this.state, size, tx);
+  }
+
+  retire(places: readonly ByteRange[], tx: Transaction): Promise<void> {
+    return retireExt(this.state, places, tx);
   }
 
   async relabel(label: string, tx: Transaction): Promise<void> {

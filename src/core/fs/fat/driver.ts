@@ -18,7 +18,16 @@ const PROBE_BYTES = 512;
 export const fatDriver: FileSystemDriver = {
   name: 'FAT',
   kinds: FAT_KINDS,
-  abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: true, mark: true },
+  abilities: {
+    check: true,
+    shrink: true,
+    grow: true,
+    make: true,
+    relabel: true,
+    write: true,
+    mark: true,
+    retire: true,
+  },
   async probe(device) {
     if (device.size < PROBE_BYTES) return undefined;
     const sector = await device.bytes(0, PROBE_BYTES);

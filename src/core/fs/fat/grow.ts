@@ -48,7 +48,7 @@ async function growShifted(
   // Numbers before the shift reach `shift` further than those after it.
   const oldEnd = growth.clusterCount + shift + 2;
   const free = new FreeSpace(freeRuns(state, shift + 2, oldEnd));
-  const runs = usedRuns(state, tree, 2, Math.min(shift, g.clusterCount) + 2);
+  const runs = usedRuns(state, tree, [{ start: 2, length: Math.min(shift, g.clusterCount) }]);
   const map = await carry(g, runs, free, Math.max(g.clusterCount + 2, shift + 2), tx);
   const number = (cluster: number): number => (map[cluster] || cluster) - shift;
   const grown = renumber(state, map, growth);

@@ -1,5 +1,7 @@
 /** Carrying clusters to free ones: which runs go where, in as few pieces as can be. */
+import { isSet, setBits } from '../bitmap';
 import type { Transaction } from '../port';
+import { Retired } from '../retired';
 import { FreeSpace, type Run } from '../free-space';
 import { BAD, FREE } from './allocation-table';
 import { clusterOffset, type FatGeometry } from './boot-sector';
@@ -21,30 +23,32 @@ export function freeRuns({ table, geometry }: FatState, from: number, to: number
   return runs;
 }
 
-/** Clusters in use in [from, to), file by file so that pieces of one file stay together, stray ones last. */
-export function usedRuns(state: FatState, tree: FatTree, from: number, to: number): ClusterRun[] {
+/** Clusters in use on runs that are left, file by file so that pieces of one file stay together, stray ones last. */
+export function usedRuns(state: FatState, tree: FatTree, left: readonly Run[]): ClusterRun[] {
   const { table, geometry: g } = state;
-  const taken = new Uint8Array(Math.max(0, to - from));
+  const leaving = new Retired(left.map(({ start, length }) => ({ start, end: start + length })));
+  const taken = new Uint8Array(Math.ceil((g.clusterCount + 2) / 8));
   const runs: ClusterRun[] = [];
   const collect = (first: number, limit: number): void => {
     for (const run of chainRuns(state, first, limit)) {
-      const start = Math.max(run.start, from);
-      const end = Math.min(run.start + run.length, to);
-      if (start >= end || taken[start - from]) continue;
-      taken.fill(1, start - from, end - from);
-      runs.push({ start, length: end - start });
+      for (const { start, length, lost } of leaving.pieces(run.start, run.length)) {
+        if (!lost || isSet(taken, start)) continue;
+        setBits(taken, start, start + length, true);
+        runs.push({ start, length });
+      }
     }
   };
   if (g.rootCluster) collect(g.rootCluster, g.clusterCount);
   for (const node of tree.nodes) if (node.clusters > 0) collect(node.firstCluster, node.clusters);
-  for (let cluster = from; cluster < to; cluster++) {
-    const value = table.get(cluster);
-    if (value === FREE || value === BAD || taken[cluster - from]) continue;
-    const last = runs.at(-1);
-    if (last && last.start + last.length === cluster)
-      runs[runs.length - 1] = { start: last.start, length: last.length + 1 };
-    else runs.push({ start: cluster, length: 1 });
-  }
+  for (const { start: from, length } of leaving.runs)
+    for (let cluster = from; cluster < from + length; cluster++) {
+      const value = table.get(cluster);
+      if (value === FREE || value === BAD || isSet(taken, cluster)) continue;
+      const last = runs.at(-1);
+      if (last && last.start + last.length === cluster)
+        runs[runs.length - 1] = { start: last.start, length: last.length + 1 };
+      else runs.push({ start: cluster, length: 1 });
+    }
   return runs;
 }
 

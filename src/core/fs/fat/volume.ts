@@ -11,7 +11,7 @@ import { sizeLimits } from './limits';
 import { unpackLabel } from './names';
 import { writeBoot, writeTables } from './patches';
 import { identifyVolume, relabelVolume } from './relabel';
-import { shrinkFat } from './shrink';
+import { retireFat, shrinkFat } from './shrink';
 import { scanTree, type FatTree } from './tree';
 import { chainRuns, loadState, type FatState } from './volume-state';
 import type { BlockDevice } from '@/core/device';
@@ -136,6 +136,10 @@ class FatVolume implements Volume {
 
   relabel(label: string, tx: Transaction): Promise<void> {
     return relabelVolume(this.state, this.tree, label, tx);
+  }
+
+  retire(places: readonly ByteRange[], tx: Transaction): Promise<void> {
+    return retireFat(this.state, this.tree, places, tx);
   }
 
   async settle(): Promise<void> {}

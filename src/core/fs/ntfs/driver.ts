@@ -17,7 +17,16 @@ const PROBE_BYTES = 512;
 export const ntfsDriver: FileSystemDriver = {
   name: 'NTFS',
   kinds: [NTFS_KIND],
-  abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: true, mark: true },
+  abilities: {
+    check: true,
+    shrink: true,
+    grow: true,
+    make: true,
+    relabel: true,
+    write: true,
+    mark: true,
+    retire: true,
+  },
   async probe(device) {
     if (device.size < PROBE_BYTES) return undefined;
     return looksLikeNtfs(await device.bytes(0, PROBE_BYTES)) ? 'ntfs' : undefined;

@@ -1,5 +1,5 @@
 /**
- * Shrinking and growing an NTFS volume.
+ * Shrinking and growing an NTFS volume, and taking places of it out of use.
  *
  * Shrinking carries in every cluster past the new end: user files, folders, the master file table and its mirror, the
  * journal, the bitmap itself. Runlists are encoded anew, into extension records when they no longer fit their own.
@@ -9,7 +9,8 @@
 import { damaged } from './damaged';
 import { CoreError } from '@/core/errors';
 import { FreeSpace } from '../free-space';
-import type { Transaction } from '../port';
+import type { ByteRange, Transaction } from '../port';
+import { Retired } from '../retired';
 import { bitmapBytes, resizedBitmap, runsOf, setBits } from '../bitmap';
 import { BOOT, type NtfsGeometry } from './boot-sector';
 import type { Reserved } from './adopt';
@@ -19,6 +20,7 @@ import type { NtfsStream } from './file';
 import { TYPE } from './record';
 import { appendRun, clustersOf, HOLE, type DataRun } from './runlist';
 
+const BOOT_FILE = 7;
 const BAD = 8;
 
 interface Carried {
@@ -42,13 +44,39 @@ export async function resizeNtfs(
   tx: Transaction,
   reserved?: Reserved,
 ): Promise<void> {
-  await new Resize(input, size, tx, reserved).run();
+  await new Resize(input, size, tx, { reserved }).run();
+}
+
+/**
+ * Carries what lies on places elsewhere, and has their clusters in the list of those that are bad, but for the first ones,
+ * where systems start.
+ * @param size bytes that the volume has
+ */
+export async function retireNtfs(
+  input: ChangeInput,
+  size: number,
+  places: readonly ByteRange[],
+  tx: Transaction,
+): Promise<void> {
+  const { clusterSize, clusterCount } = input.geometry;
+  const start = input.mft.files.get(BOOT_FILE)?.streams.flatMap((s) => s.runs) ?? [];
+  const touched = Retired.touching(places, 0, clusterSize, 0, clusterCount);
+  const retired = touched.except(start.map(({ lcn, length }) => ({ start: lcn, length })));
+  if (!retired.isEmpty) await new Resize(input, size, tx, { retired }).run();
+}
+
+/** What else is not the volume's to use. */
+interface Withheld {
+  readonly reserved?: Reserved | undefined;
+  readonly retired?: Retired;
 }
 
 class Resize {
   readonly #g: NtfsGeometry;
   readonly #total: number;
   readonly #count: number;
+  readonly #reserved: Reserved | undefined;
+  readonly #retired: Retired;
   #bitmap: Uint8Array;
   #free: FreeSpace;
 
@@ -56,8 +84,10 @@ class Resize {
     private readonly input: ChangeInput,
     size: number,
     private readonly tx: Transaction,
-    private readonly reserved: Reserved | undefined,
+    { reserved, retired = Retired.none }: Withheld,
   ) {
+    this.#reserved = reserved;
+    this.#retired = retired;
     this.#g = input.geometry;
     const { totalSectors, clusterCount } = countsFor(this.#g, size);
     this.#total = totalSectors;
@@ -70,20 +100,20 @@ class Resize {
   #freeRuns(): { start: number; length: number }[] {
     const old = this.#g.clusterCount;
     const before = runsOf(this.#bitmap, 0, Math.min(old, this.#count), false);
-    const { lcn, length } = this.reserved ?? { lcn: this.#count, length: 0 };
+    const { lcn, length } = this.#reserved ?? { lcn: this.#count, length: 0 };
     const gained = [
       { start: old + 1, end: Math.min(lcn, this.#count) },
       { start: Math.max(old + 1, lcn + length), end: this.#count },
     ];
-    return [
+    return this.#retired.without([
       ...before,
       ...gained.filter((g) => g.end > g.start).map((g) => ({ start: g.start, length: g.end - g.start })),
-    ];
+    ]);
   }
 
   async run(): Promise<void> {
     const edit = await MftEdit.open(this.input, this.tx, (count) => this.#take(count, false));
-    for (const { record, stream } of this.#past()) {
+    for (const { record, stream } of this.#leaving()) {
       const file = await edit.file(record);
       // A list of attributes is written anew with its file.
       if (stream.type === TYPE.attributeList) continue;
@@ -92,24 +122,28 @@ class Resize {
     }
     await edit.tableMoved();
     await this.#resizeBitmap(edit);
-    await this.#resizeBad(edit);
+    for (const { start, length } of this.#retired.runs) setBits(this.#bitmap, start, start + length, true);
+    await this.#listBad(edit);
     await edit.write(() => this.#bitmap, this.#count);
     await this.#writeBoot(edit);
   }
 
-  /** Streams with clusters past the new end: the mirror, which must stay in one piece, chooses first, then the table. */
-  #past(): Carried[] {
+  /** Streams with clusters past the new end, or on places that go out of use: the mirror, which must stay in one piece, chooses first, then the table. */
+  #leaving(): Carried[] {
     const out: Carried[] = [];
     for (const file of this.input.mft.files.values()) {
       for (const stream of file.streams) {
         if (file.number === BAD && stream.type === TYPE.data) continue;
-        if (stream.runs.some((r) => r.lcn !== HOLE && r.lcn + r.length > this.#count))
-          out.push({ record: file.number, stream });
+        if (stream.runs.some((r) => r.lcn !== HOLE && this.#leaves(r))) out.push({ record: file.number, stream });
       }
     }
     const rank = ({ record, stream }: Carried): number =>
       record === MIRROR && stream.type === TYPE.data ? -2 : record === MFT ? -1 : record;
     return out.sort((a, b) => rank(a) - rank(b));
+  }
+
+  #leaves({ lcn, length }: DataRun): boolean {
+    return lcn + length > this.#count || this.#retired.meets(lcn, length);
   }
 
   async #carryIn(runs: readonly DataRun[], whole: boolean): Promise<DataRun[]> {
@@ -119,12 +153,20 @@ class Resize {
         out.push(run);
         continue;
       }
-      const stays = whole ? 0 : Math.max(0, Math.min(run.length, this.#count - run.lcn));
-      if (stays > 0) appendRun(out, { lcn: run.lcn, length: stays });
-      if (stays === run.length) continue;
-      for (const target of await this.#carryRun(run.lcn + stays, run.length - stays, whole)) appendRun(out, target);
+      const pieces = whole ? [{ start: run.lcn, length: run.length, lost: true }] : this.#pieces(run);
+      for (const { start, length, lost } of pieces) {
+        if (!lost) appendRun(out, { lcn: start, length });
+        else for (const target of await this.#carryRun(start, length, whole)) appendRun(out, target);
+      }
     }
     return out;
+  }
+
+  /** A run, parted where it stays and where it doesn't. */
+  *#pieces({ lcn, length }: DataRun): Generator<{ start: number; length: number; lost: boolean }> {
+    const inside = Math.max(0, Math.min(length, this.#count - lcn));
+    yield* this.#retired.pieces(lcn, inside);
+    if (inside < length) yield { start: lcn + inside, length: length - inside, lost: true };
   }
 
   async #carryRun(from: number, length: number, whole: boolean): Promise<DataRun[]> {
@@ -168,19 +210,17 @@ class Resize {
   }
 
   /** The stream of bad clusters is as long as the volume: a hole, but for those that are bad. */
-  async #resizeBad(edit: MftEdit): Promise<void> {
+  async #listBad(edit: MftEdit): Promise<void> {
     const file = await edit.file(BAD);
     const old = file.runsOf(TYPE.data, '$Bad');
     if (!old) throw damaged('its list of bad clusters is missing');
+    const known = old.flatMap(({ lcn, length }) =>
+      lcn === HOLE || lcn >= this.#count ? [] : [{ start: lcn, end: Math.min(lcn + length, this.#count) }],
+    );
+    const more = this.#retired.runs.map(({ start, length }) => ({ start, end: start + length }));
     const runs: DataRun[] = [];
-    let vcn = 0;
-    for (const run of old) {
-      const length = Math.min(run.length, this.#count - vcn);
-      if (length <= 0) break;
-      runs.push({ lcn: run.lcn, length });
-      vcn += length;
-    }
-    if (vcn < this.#count) appendRun(runs, { lcn: HOLE, length: this.#count - vcn });
+    for (const { start, length, lost } of new Retired([...known, ...more]).pieces(0, this.#count))
+      appendRun(runs, { lcn: lost ? start : HOLE, length });
     const size = this.#count * this.#g.clusterSize;
     file.setRuns(TYPE.data, '$Bad', runs, { allocated: size, size });
   }

@@ -22,7 +22,7 @@ import { readDetails } from './details';
 import { ntfsLimits } from './limits';
 import { markNtfs, relabelNtfs } from './relabel';
 import type { ChangeInput } from './change';
-import { resizeNtfs } from './resize';
+import { resizeNtfs, retireNtfs } from './resize';
 import { SecurityDescriptors } from './secure';
 import { reservedFor, takeOver, type Reserved } from './adopt';
 import { openNtfsWriter, type NtfsWriter } from './writer';
@@ -166,6 +166,10 @@ class NtfsVolume implements Volume {
 
   grow(size: number, tx: Transaction): Promise<void> {
     return resizeNtfs(this.#input, size, tx);
+  }
+
+  retire(places: readonly ByteRange[], tx: Transaction): Promise<void> {
+    return retireNtfs(this.#input, this.info.size, places, tx);
   }
 
   relabel(label: string, tx: Transaction): Promise<void> {

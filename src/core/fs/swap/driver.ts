@@ -134,6 +134,10 @@ class SwapVolume implements Volume {
     return this.#write({ label: normaliseLabel(label) }, tx);
   }
 
+  async retire(): Promise<void> {
+    throw unable('take places out of use');
+  }
+
   async settle(): Promise<void> {}
 
   async adopt(): Promise<void> {
@@ -181,7 +185,16 @@ async function make(device: BlockDevice, options: MakeOptions, tx: Transaction):
 export const swapDriver: FileSystemDriver = {
   name: TITLE,
   kinds: [SWAP_KIND],
-  abilities: { check: true, shrink: true, grow: true, make: true, relabel: true, write: false, mark: false },
+  abilities: {
+    check: true,
+    shrink: true,
+    grow: true,
+    make: true,
+    relabel: true,
+    write: false,
+    mark: false,
+    retire: false,
+  },
   async probe(device) {
     if (device.size < PAGE) return undefined;
     try {
