@@ -3,45 +3,30 @@
  * not freed yet. Shrinks come first, then the table in one write, then what needs the freed room, then the proof.
  */
 import { bytesBeyond, totalOf } from '@/core/fs';
-import { factsOf, layoutOf, type Survey } from '@/core/inspect';
+import { factsOf, layoutOf, type Survey, type SurveyedVolume } from '@/core/inspect';
 import { isMade, nameOf, type Layout } from '@/core/layout';
 import type { DiskTable } from '@/core/table';
 import { afterOf } from './after';
+import { FailingPlaces } from './failing';
 import { assertFeasible } from './feasible';
-import { hazardsOf, restartOf, type Failing } from './hazards';
-import { speedOf, type MediumKind, type MediumSpeed } from './medium';
+import { hazardsOf, restartOf } from './hazards';
+import { speedOf } from './medium';
+import type { PlanOptions } from './options';
 import type { Plan } from './plan';
 import { planMoves } from './plan-moves';
 import { refused } from './refused';
 import { planRounds } from './rounds';
-import type { Scratch } from './scratch';
 import { StepMakers } from './step-makers';
 import type { CarryStep, Step, TableStep } from './steps';
-import { copiedOf, keptOf, type Copied, type Kept, type SourceDisk } from './subjects';
+import { copiedOf, keptOf, type Copied, type Kept } from './subjects';
 import { tableFor } from './table-entries';
 import { lentFor, sourcesFor, sumCosts, sumLosses } from './totals';
 import { TransferSteps } from './transfer-steps';
-import { transferredIn, type PlannedTransfer } from './transfers';
+import { transferredIn } from './transfers';
 import { verifyPlan } from './verify';
 import { wipeSteps } from './wipe-steps';
 
-/** What the plan is derived from beside the two layouts. */
-export interface PlanOptions {
-  readonly medium?: MediumKind;
-  /** How fast the medium is, where that is known better than by its kind. */
-  readonly speed?: MediumSpeed;
-  /** Goes on with volumes whose check found errors that do not make the change itself unsafe. */
-  readonly override?: boolean;
-  /** Stretches of the disk that are known to fail. */
-  readonly failing?: Failing;
-  /** Has the systems that changed volumes belong to check them at their next start. */
-  readonly checkAtNextStart?: boolean;
-  /** Unallocated stretches of other disks, for volumes that can be set aside nowhere on this one. */
-  readonly scratch?: readonly Scratch[];
-  /** Other disks, whose volumes may be copied, and from which files may be taken. */
-  readonly disks?: readonly SourceDisk[];
-  readonly transfers?: readonly PlannedTransfer[];
-}
+type Wipes = ReturnType<typeof wipeSteps>;
 
 /**
  * Derives the work order.
@@ -50,6 +35,7 @@ export interface PlanOptions {
 export function derivePlan(survey: Survey, planned: Layout, options: PlanOptions = {}): Plan {
   const context = new Derivation(survey, planned, options);
   const steps = context.steps();
+  if (!options.override) context.assertWritable(steps);
   const total = sumCosts(steps);
   // A copy is no system that runs.
   const running = planned.volumes.filter((v) => v.role === 'system' && v.origin.kind === 'kept');
@@ -75,6 +61,7 @@ class Derivation {
   readonly #kept: Kept[];
   readonly #copied: Copied[];
   readonly #transfers: TransferSteps;
+  readonly #failing: FailingPlaces;
   readonly #now: Layout;
   readonly #make: StepMakers;
 
@@ -97,6 +84,7 @@ class Derivation {
       override: options.override ?? false,
     });
     this.#transfers = new TransferSteps(transferred, this.#make);
+    this.#failing = new FailingPlaces(options.failing, options.retireFailing ?? false, this.#make);
   }
 
   steps(): Step[] {
@@ -121,12 +109,10 @@ class Derivation {
     if (!table && changed.size === 0 && makes.length + copied.length + mended.length + wipes.count === 0) return [];
     const early = transfers.madeEarly;
     const originals = this.#originals();
-    const removed = this.#removed();
-    const remove = (r: (typeof removed)[number]): Step[] => [
-      make.remove(r.before, r.now, transfers.lossOf(r.now)),
-      ...wipes.removed.filter((w) => w.number === r.now.number).map((w) => w.step),
+    const made = (v: Layout['volumes'][number]): Step[] => [
+      transfers.spared(make.make(v), v),
+      ...this.#failing.late(v),
     ];
-    const made = (v: Layout['volumes'][number]): Step => transfers.spared(make.make(v), v);
     const copies = copied.map((c) => make.copy(c));
     return [
       ...mended.map((k) => make.mend(k)),
@@ -135,20 +121,22 @@ class Derivation {
       ...transfers.measures(new Set(originals.flatMap((c) => (c.here ? [c.original.number] : [])))),
       ...[...changed].filter((k) => k.now.info?.unsettled).map((k) => make.settle(k)),
       ...transfers.settles(),
+      ...this.#failing.early(proven),
       ...transfers.at('first'),
-      ...removed.filter((r) => !going.has(r.now.number)).flatMap(remove),
+      ...this.#removes(wipes, (r) => !going.has(r.now.number)),
       ...shrinks.map((k) => make.shrink(k, meanwhile(k), meanwhile(k) < k.planned.length ? forWantOf : undefined)),
       ...carries,
       ...copied.flatMap((c, i) => [copies[i]!, ...make.identify(c)]),
       ...(rounds?.steps ?? []),
-      ...makes.filter((v) => early.has(v.id)).map(made),
+      ...makes.filter((v) => early.has(v.id)).flatMap(made),
       ...transfers.at('before the table'),
-      ...removed.filter((r) => going.has(r.now.number)).flatMap(remove),
+      ...this.#removes(wipes, (r) => going.has(r.now.number)),
       ...wipes.disk,
       ...(table ? [table] : []),
-      ...makes.filter((v) => !early.has(v.id)).map(made),
+      ...makes.filter((v) => !early.has(v.id)).flatMap(made),
       ...grows.map((k) => make.grow(k.planned, meanwhile(k))),
       ...copied.flatMap((c, i) => this.#grown(c, copies[i]!).map((from) => make.grow(c.planned, from))),
+      ...this.#failing.gained(proven, copied),
       ...relabels.map((k) => make.relabel(k.planned)),
       ...copied.filter((c) => c.planned.label !== (c.original.info?.label ?? '')).map((c) => make.relabel(c.planned)),
       ...transfers.at('last'),
@@ -156,6 +144,11 @@ class Derivation {
       ...wipes.free,
       ...this.#proofs(proven, changed),
     ];
+  }
+
+  /** @throws CoreError `plan.refused` */
+  assertWritable(steps: readonly Step[]): void {
+    this.#failing.assertNoneWritten(steps);
   }
 
   /** Everything that was kept, copied, made and read, as it is in the end. */
@@ -195,6 +188,7 @@ class Derivation {
       ...relabels,
       ...proven.filter((k) => transfers.changes(k)),
       ...proven.filter((k) => wiped.has(k.now.number)),
+      ...proven.filter((k) => this.#failing.change(k)),
     ]);
     return { proven, shrinks, grows, relabels, mended: proven.filter((k) => k.mending), changed };
   }
@@ -216,6 +210,16 @@ class Derivation {
       if (here !== 'going') return here === undefined;
       return this.#copied.findIndex((c) => c.here === here && c.original.number === original.number) === i;
     });
+  }
+
+  /** Volumes of some sort go, with what of them is wiped. */
+  #removes({ removed }: Wipes, which: (volume: { readonly now: SurveyedVolume }) => boolean): Step[] {
+    return this.#removed()
+      .filter(which)
+      .flatMap(({ before, now }) => [
+        this.#make.remove(before, now, this.#transfers.lossOf(now)),
+        ...removed.filter((w) => w.number === now.number).map((w) => w.step),
+      ]);
   }
 
   /** Volumes that go; one whose files are taken over goes with that. */

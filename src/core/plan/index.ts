@@ -1,8 +1,9 @@
 export { tableFor } from './table-entries';
 export { derivePlan } from './derive';
 export { deriveRestore } from './derive-restore';
-export type { PlanOptions } from './derive';
+export type { PlanOptions } from './options';
 export type { PlannedTransfer } from './transfers';
+export type { Failing } from './hazards';
 export { secondsFor, speedOf } from './medium';
 export type { MediumKind, MediumSpeed } from './medium';
 export type { SourceDisk } from './subjects';
@@ -25,6 +26,7 @@ export type {
   ProveStep,
   RelabelStep,
   RemoveStep,
+  RetireStep,
   SettleStep,
   ShrinkStep,
   Step,

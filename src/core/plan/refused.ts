@@ -56,6 +56,8 @@ interface PlanRefusals {
   'transfer.room': OfVolume & { readonly needs: number; readonly free: number; readonly help: 'later' | number };
   'transfer.entries': OfVolume & { readonly wanted: number; readonly free: number; readonly chosen: boolean };
   'transfer.crowded': OfVolume & { readonly path: string };
+  'failing.room': OfVolume & { readonly bytes: number; readonly free: number };
+  'failing.place': OfVolume & { readonly at: number };
   'rounds.alone': Nothing;
   'rounds.fault': { readonly fault: string };
 }
@@ -116,6 +118,10 @@ const SENTENCES: { readonly [C in keyof PlanRefusals]: (facts: PlanRefusals[C]) 
     }`,
   'transfer.crowded': (f) =>
     `${f.path || 'the root'} on ${f.volume} can’t have as many entries. Take them to folders, or to another file system`,
+  'failing.room': (f) =>
+    `failing places of ${f.volume} take up to ${formatSize(f.bytes)} out of use, and it has ${formatSize(f.free)} to spare. Leave it larger, or copy it to another disk`,
+  'failing.place': (f) =>
+    `${f.volume} would be carried onto a place that can’t be written, ${formatSize(f.at)} from the start of the disk. Leave that place unallocated`,
   'rounds.alone': () =>
     'folders that go in rounds leave no room for other changes of places. Make those in another plan',
   'rounds.fault': (f) => f.fault,

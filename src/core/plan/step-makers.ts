@@ -1,7 +1,7 @@
 /** The steps of a plan, each from what it is about, with what it costs on the medium. */
 import { crc32 } from '@/core/bytes';
 import { hasErrors } from '@/core/errors';
-import { bytesBeyond, chosenFault, findKind, totalOf } from '@/core/fs';
+import { bytesBeyond, chosenFault, findKind, totalOf, type ByteRange } from '@/core/fs';
 import type { Survey, SurveyedVolume } from '@/core/inspect';
 import { isMade, nameOf, type LaidVolume } from '@/core/layout';
 import type { Place } from '@/core/place';
@@ -22,6 +22,7 @@ import type {
   ProveStep,
   RelabelStep,
   RemoveStep,
+  RetireStep,
   SettleStep,
   ShrinkStep,
   StepCost,
@@ -98,6 +99,13 @@ export class StepMakers {
 
   settle({ planned, now }: Kept): SettleStep {
     return { kind: 'settle', name: nameOf(planned), at: placeOf(now), cost: this.cost(0, SECTOR_WRITE, 16) };
+  }
+
+  /** @param places bytes of the volume */
+  retire(name: string, at: Place, places: readonly ByteRange[]): RetireStep {
+    const bytes = totalOf(places);
+    const cost = this.cost(bytes, bytes + SECTOR_WRITE, 4 * places.length, bytes);
+    return { kind: 'retire', name, at, places, cost };
   }
 
   /** @param forWantOf set where it is grown again in the end: the room that would do instead */

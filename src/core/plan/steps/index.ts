@@ -18,6 +18,7 @@ import { mend, type MendStep } from './mend';
 import { prove, type ProveStep } from './prove';
 import { relabel, type RelabelStep } from './relabel';
 import { remove, type RemoveStep } from './remove';
+import { retire, type RetireStep } from './retire';
 import { settle, type SettleStep } from './settle';
 import { shrink, type ShrinkStep } from './shrink';
 import type { StepKind, StepWords } from './step-kind';
@@ -31,6 +32,7 @@ export interface StepsByKind {
   readonly wipe: WipeStep;
   readonly check: CheckStep;
   readonly settle: SettleStep;
+  readonly retire: RetireStep;
   readonly shrink: ShrinkStep;
   readonly carry: CarryStep;
   readonly empty: EmptyStep;
@@ -55,6 +57,7 @@ const KINDS: { readonly [K in keyof StepsByKind]: StepKind<StepsByKind[K]> } = {
   wipe,
   check,
   settle,
+  retire,
   shrink,
   carry,
   empty,
@@ -114,6 +117,7 @@ export type { MendStep } from './mend';
 export type { ProveStep } from './prove';
 export type { RelabelStep } from './relabel';
 export type { RemoveStep } from './remove';
+export type { RetireStep } from './retire';
 export type { SettleStep } from './settle';
 export type { ShrinkStep } from './shrink';
 export { costSchema, lossSchema, placeSchema } from './step-kind';

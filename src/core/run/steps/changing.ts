@@ -7,6 +7,7 @@ import type {
   MarkStep,
   RelabelStep,
   RemoveStep,
+  RetireStep,
   SettleStep,
   ShrinkStep,
   TableStep,
@@ -16,6 +17,9 @@ import type { StepRunner } from './step-context';
 
 export const settle: StepRunner<SettleStep> = ({ at }, context) =>
   context.change(at, (volume, tx) => volume.settle(tx));
+
+export const retire: StepRunner<RetireStep> = ({ at, places }, context) =>
+  context.change(at, (volume, tx) => volume.retire(places, tx, context.state));
 
 export const shrink: StepRunner<ShrinkStep> = ({ at, to }, context) =>
   context.change(at, (volume, tx) => volume.shrink(to, tx, context.state));

@@ -1,7 +1,7 @@
 /** How every kind of step is carried out. A kind that is not in the record below does not compile. */
 import type { Step, StepsByKind } from '@/core/plan';
 import { carry, empty } from './carry';
-import { grow, identify, make, mark, relabel, remove, settle, shrink, table } from './changing';
+import { grow, identify, make, mark, relabel, remove, retire, settle, shrink, table } from './changing';
 import { mend } from './mending';
 import { check, prove } from './reading';
 import type { StepContext, StepRunner } from './step-context';
@@ -13,6 +13,7 @@ const RUNNERS: { readonly [K in keyof StepsByKind]: StepRunner<StepsByKind[K]> }
   wipe,
   check,
   settle,
+  retire,
   shrink,
   carry,
   empty,

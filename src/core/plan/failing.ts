@@ -1,0 +1,92 @@
+/**
+ * What a plan does about stretches that fail: volumes take them out of use where a person wishes that, as soon as they have
+ * them, and no volume is carried onto what can't be written.
+ */
+import { abilitiesOf, joinRanges, overlapsAny, totalOf, type ByteRange } from '@/core/fs';
+import { nameOf, type LaidVolume } from '@/core/layout';
+import { isHere } from '@/core/place';
+import type { Failing } from './hazards';
+import { refused } from './refused';
+import type { StepMakers } from './step-makers';
+import type { Step } from './steps';
+import { placeOf, type Copied, type Kept } from './subjects';
+
+/** Room that a volume needs for one place, beside the place itself: the clusters it begins and ends in. */
+const EDGES = 2;
+
+export class FailingPlaces {
+  readonly #weak: readonly ByteRange[];
+  readonly #dead: readonly ByteRange[];
+
+  /** @param wished whether volumes take them out of use */
+  constructor(
+    private readonly failing: Failing | undefined,
+    wished: boolean,
+    private readonly make: Pick<StepMakers, 'retire'>,
+  ) {
+    this.#weak = wished && failing ? failing.weak : [];
+    this.#dead = wished && failing ? failing.dead : [];
+  }
+
+  #earlyOf({ now, planned }: Kept): Step[] {
+    if (planned.format || planned.start !== now.start || !now.abilities.retire || !now.info) return [];
+    const stays = Math.min(now.length, planned.length);
+    const free = within(this.#dead, now.start, 0, stays).filter((p) => !overlapsAny(now.allocation, p.start, p.end));
+    const places = joinRanges([...within(this.#weak, now.start, 0, stays), ...free]);
+    if (places.length === 0) return [];
+    const bytes = totalOf(places) + places.length * EDGES * now.info.clusterSize;
+    const shrunk = planned.length < now.length ? planned.length - now.limits!.floor.bytes : Infinity;
+    const room = Math.min(now.info.free, shrunk);
+    if (bytes > room) throw refused('failing.room', { volume: nameOf(planned), bytes, free: Math.max(0, room) });
+    return [this.make.retire(nameOf(planned), placeOf(now), places)];
+  }
+
+  /** What a volume takes out of use of the room that it comes to, or that it gains from a length on. */
+  late(volume: LaidVolume, from = 0): Step[] {
+    if (!abilitiesOf(volume.fileSystem).retire) return [];
+    const places = within(joinRanges([...this.#weak, ...this.#dead]), volume.start, from, volume.length);
+    return places.length > 0 ? [this.make.retire(nameOf(volume), placeOf(volume), places)] : [];
+  }
+
+  /**
+   * What volumes that stay take out of use before anything else is done to them. What can't be read any more, and is in use,
+   * stays: their check says what that is.
+   * @throws CoreError `plan.refused` where there is not the room
+   */
+  early(kept: readonly Kept[]): Step[] {
+    return kept.flatMap((k) => this.#earlyOf(k));
+  }
+
+  /** What volumes take out of use once they have their place. */
+  gained(kept: readonly Kept[], copied: readonly Copied[]): Step[] {
+    return [...kept.flatMap((k) => this.#gainedBy(k)), ...copied.flatMap((c) => this.late(c.planned))];
+  }
+
+  #gainedBy({ now, planned }: Kept): Step[] {
+    if (planned.format || !now.info) return [];
+    return planned.start === now.start ? this.late(planned, Math.min(now.length, planned.length)) : this.late(planned);
+  }
+
+  /** Whether anything of a kept volume goes out of use. */
+  change(kept: Kept): boolean {
+    return this.#earlyOf(kept).length + this.#gainedBy(kept).length > 0;
+  }
+
+  /** @throws CoreError `plan.refused` where a volume would be carried onto what can't be written */
+  assertNoneWritten(steps: readonly Step[]): void {
+    for (const step of steps) {
+      if (step.kind !== 'carry' || !isHere(step.to)) continue;
+      const { start, length } = step.to;
+      const hit = within(this.failing?.dead ?? [], start, 0, length);
+      if (hit.length > 0) throw refused('failing.place', { volume: step.name, at: start + hit[0]!.start });
+    }
+  }
+}
+
+/** What of ranges of the disk lies in a volume from a length on, in bytes of the volume. */
+function within(ranges: readonly ByteRange[], start: number, from: number, length: number): ByteRange[] {
+  return ranges.flatMap((range) => {
+    const [low, high] = [Math.max(range.start - start, from), Math.min(range.end - start, length)];
+    return low < high ? [{ start: low, end: high }] : [];
+  });
+}

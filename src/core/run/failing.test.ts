@@ -1,0 +1,142 @@
+/** Failing places are taken out of use by the plan: what lies on them is carried off, and nothing comes there any more. */
+import { MediumDevice, WindowDevice, type BlockDevice } from '@/core/device';
+import { rounds } from '@/core/fixtures/rounds';
+import { driverOf, totalOf, type ByteRange } from '@/core/fs';
+import { surveyDisk } from '@/core/inspect';
+import { parseTarget, resolveTarget, type TargetInput } from '@/core/job';
+import { derivePlan, type Failing } from '@/core/plan';
+import { seededRandom } from '@/core/practice';
+import { describe, expect, it } from 'vitest';
+import { MemoryJournal, startRun } from '.';
+import { surviveCuts } from './fixtures/cuts';
+import { buildStick, NOW } from './fixtures/sticks';
+
+const MIB = 1024 * 1024;
+const KINDS = ['fat16', 'fat32', 'exfat', 'ntfs', 'ext4'] as const;
+
+const fill = [
+  { folder: 'Ferns', count: 40, name: '{nn} {word}.bin', smallest: '10 KiB', largest: '200 KiB', fragments: 3 },
+  { folder: 'Far', count: 10, name: '{nn}.bin', smallest: '20 KiB', largest: '90 KiB', near: 0.8 },
+];
+
+async function stick(fileSystem: string) {
+  const size = fileSystem === 'fat32' ? '80 MiB' : '48 MiB';
+  return buildStick({ table: 'gpt', size, volumes: [{ fileSystem, label: 'OLD', fill }] as never });
+}
+
+/** Sectors, a few of them at a time, that are read only at a further try; and some that can't be, where nothing is. */
+function failingOn(size: number, allocation: readonly ByteRange[], start: number, random: () => number): Failing {
+  const sectors = (n: number) =>
+    Array.from({ length: n }, () => {
+      const at = 512 * Math.floor((size / 512 - 8) * random());
+      return { start: at, end: at + 512 * (1 + Math.floor(6 * random())) };
+    }).sort((a, b) => a.start - b.start);
+  const used = (r: ByteRange): boolean => allocation.some((a) => a.start + start < r.end && r.start < a.end + start);
+  // Where the table stands nothing is asked for.
+  // One is where files are for certain.
+  const inFiles = start + allocation.at(-1)!.end - 8192;
+  const weak = [...sectors(10), { start: inFiles, end: inFiles + 512 }].sort((a, b) => a.start - b.start);
+  return { weak, dead: sectors(10).filter((r) => !used(r) && r.start > MIB && r.end < size - MIB) };
+}
+
+/** Files of a disk that lie on any of these. */
+async function filesOn(disk: BlockDevice, ranges: readonly ByteRange[]): Promise<string[]> {
+  const out: string[] = [];
+  for (const { start, length, info } of (await surveyDisk(disk)).volumes) {
+    const volume = await driverOf(info!.kind)!.open(new WindowDevice(disk, start, length));
+    for await (const entry of volume.walk()) {
+      if (entry.kind !== 'file') continue;
+      for await (const run of volume.content(entry))
+        if (
+          run.kind === 'at' &&
+          ranges.some((r) => r.start < start + run.offset + run.length && start + run.offset < r.end)
+        )
+          out.push(entry.path);
+    }
+  }
+  return out;
+}
+
+const planOn = async (disk: BlockDevice, target: TargetInput, failing: Failing, override = false) => {
+  const survey = await surveyDisk(disk);
+  const { layout } = resolveTarget(survey, parseTarget(target));
+  return derivePlan(survey, layout, { failing, override, retireFailing: true });
+};
+
+describe('failing places go out of use', () => {
+  it.each(KINDS)('on %s that is made smaller with another volume beside it, whatever is cut', async (kind) => {
+    let hit = 0;
+    for (let round = 0; round < rounds(1, 12); round++) {
+      const random = seededRandom(100 + round);
+      const disk = await stick(kind);
+      const { volumes, size } = await surveyDisk(disk);
+      const [old] = volumes;
+      const failing = failingOn(size, old!.allocation, old!.start, random);
+      const all = [...failing.weak, ...failing.dead];
+      hit += (await filesOn(disk, all)).length;
+      const keep = kind === 'fat32' ? '44 MiB' : '24 MiB';
+      const target: TargetInput = {
+        volumes: [
+          { keep: 1, size: keep },
+          { create: kind === 'fat32' ? 'fat16' : kind, size: 'rest', label: 'NEW' },
+        ],
+      };
+      const plan = await planOn(disk, target, failing);
+      expect(plan.steps.filter((s) => s.kind === 'retire').length).toBe(2);
+      const after = await surviveCuts(plan, disk, random, 3);
+      const found = await surveyDisk(after);
+      expect(found.volumes.flatMap((v) => v.findings.filter((f) => f.severity !== 'info'))).toEqual([]);
+      expect(found.volumes.map((v) => v.info?.label)).toEqual(['OLD', 'NEW']);
+      expect(await filesOn(after, all)).toEqual([]);
+    }
+    expect(hit).toBeGreaterThan(0);
+  });
+
+  it('alone, and what is gained with the room a volume gets', async () => {
+    const disk = await buildStick({
+      table: 'gpt',
+      size: '48 MiB',
+      volumes: [{ fileSystem: 'exfat', label: 'OLD', fill, size: '30 MiB' }] as never,
+    });
+    const weak = [{ start: 20 * MIB, end: 20 * MIB + 512 }];
+    const dead = [{ start: 40 * MIB, end: 40 * MIB + 4096 }];
+    const alone = await planOn(disk, { volumes: [{ keep: 1 }] }, { weak, dead });
+    expect(alone.steps.map((s) => s.kind)).toEqual(['check', 'retire', 'prove']);
+    const grown = await planOn(disk, { volumes: [{ keep: 1, size: 'rest' }] }, { weak, dead });
+    expect(grown.steps.map((s) => s.kind)).toEqual(['check', 'retire', 'table', 'grow', 'retire', 'prove']);
+    const medium = new MediumDevice(disk, { read: 1e9, write: 1e9, seek: 0, weak, dead });
+    expect((await startRun(grown, { disk: medium, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
+    const [volume] = (await surveyDisk(disk)).volumes;
+    expect(volume!.findings.filter((f) => f.severity !== 'info')).toEqual([]);
+    const inUse = volume!.allocation.filter(
+      (a) => a.start + volume!.start < 40 * MIB + 4096 && 40 * MIB < a.end + volume!.start,
+    );
+    expect(totalOf(inUse)).toBeGreaterThan(0);
+  });
+
+  it('not where it was not wished, and nothing is carried onto what can’t be written', async () => {
+    const disk = await buildStick({
+      table: 'gpt',
+      size: '48 MiB',
+      volumes: [{ fileSystem: 'ntfs', label: 'OLD', fill, size: '20 MiB' }] as never,
+    });
+    const dead = [{ start: 30 * MIB, end: 30 * MIB + 512 }];
+    const target: TargetInput = { volumes: [{ gap: '22 MiB' }, { keep: 1 }] };
+    await expect(planOn(disk, target, { weak: [], dead })).rejects.toThrow(/can’t be written, 30 MiB from the start/);
+    expect((await planOn(disk, target, { weak: [], dead }, true)).steps.length).toBeGreaterThan(0);
+    const survey = await surveyDisk(disk);
+    const { layout } = resolveTarget(survey, parseTarget({ volumes: [{ keep: 1 }] }));
+    expect(derivePlan(survey, layout, { failing: { weak: [{ start: 3 * MIB, end: 4 * MIB }], dead } }).steps).toEqual(
+      [],
+    );
+  });
+
+  it('is refused where a volume has not the room', async () => {
+    const disk = await stick('exfat');
+    const [old] = (await surveyDisk(disk)).volumes;
+    const floor = old!.limits!.floor.bytes;
+    const weak = [{ start: 4 * MIB, end: 6 * MIB }];
+    const target: TargetInput = { volumes: [{ keep: 1, size: `${floor} B` }] };
+    await expect(planOn(disk, target, { weak, dead: [] })).rejects.toThrow(/take up to .* out of use, and it has 0 B/);
+  });
+});
