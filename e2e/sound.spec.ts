@@ -40,6 +40,20 @@ for (const scheme of ['light', 'dark'] as const) {
   });
 }
 
+test('places that fail are taken out of use, from the scan to the proof', async ({ page }) => {
+  await openBench(page);
+  await expect(page.getByRole('button', { name: 'Open Herbarium scans' })).toBeEnabled();
+  await page.getByRole('button', { name: 'Open Herbarium scans' }).click();
+  await lookAt(page, 'Scan');
+  await page.getByRole('button', { name: 'Scan the disk' }).click();
+  await expect(page.getByRole('heading', { name: 'Scanned' })).toBeVisible();
+  await page.getByText('Take these places out of use in the plan').click();
+  await page.getByRole('button', { name: 'Review', exact: true }).click();
+  await expect(page.getByText(/^Take \d+ failing places of .* out of use$/)).toBeVisible();
+  await expect(page.getByLabel('Take failing places out of use')).toBeChecked();
+  await runAndProve(page);
+});
+
 test('the free space of a stick is wiped, and every file is proven', async ({ page }) => {
   await openBench(page);
   await divideStick(page);

@@ -123,6 +123,39 @@ describe('volumes that are lost', () => {
   });
 });
 
+describe('places that fail', () => {
+  it.each(KINDS)('of %s are out of use for independent readers, and files are as they were', (kind) => {
+    const image = make(`failing-${kind}`, [kind]);
+    const [start] = starts(image);
+    const before = filesOf(image);
+    // In the middle of files, and where nothing is.
+    const at = (mib: number): number => start! * 512 + mib * MIB;
+    const slow = [2, 3, 12, 30].map((mib) => ({ start: at(mib) + 5 * 512, end: at(mib) + 7 * 512 }));
+    const scan = target('scan.json', { version: 1, faults: [], slow });
+    const wish = target('retire.json', { volumes: [{ keep: 1 }], retireFailing: true });
+    const out = box.path(`retired-${kind}.img`);
+    const { code, err, out: said } = ullager('run', image, '--target', wish, '--scan', scan, '--out', out);
+    expect(code, err + said).toBe(0);
+    expect(filesOf(out)).toEqual(before);
+    readByAll(out, start!, 1);
+    const stands = (n: number): string => read('blkstat', ['-o', `${start}`, out, String(n)]);
+    // It never comes to the end of its list of bad clusters on exFAT, so it is asked for each sector.
+    const all = kind === 'exfat' ? '' : read('fsstat', ['-o', `${start}`, out]);
+    const unit = kind === 'exfat' ? 512 : Number(/(?:Cluster|Block) Size: (\d+)/.exec(all)![1]);
+    const taken = slow.map((p) => Math.floor((p.start - start! * 512) / unit));
+    if (kind === 'fat32') expect(all).toMatch(/Bad Sectors/i);
+    else for (const n of taken) expect(stands(n)).toMatch(/^Allocated/m);
+    if (!kind.startsWith('ext')) return;
+    const bad = read('istat', ['-o', `${start}`, out, '1']);
+    for (const block of taken) expect(bad).toMatch(new RegExp(`\\b${block}\\b`));
+    if (!MOUNTS) return;
+    mounted(out, start!, true, (folder) => {
+      for (let n = 0; n < 30; n++) writeFileSync(`${folder}/more ${n}`, new Uint8Array(MIB / 2).fill(n));
+    });
+    expect(ullager('check', out).code).toBe(0);
+  });
+});
+
 describe('what is wiped', () => {
   it.each(DEEP ? KINDS : ['exfat', 'ext4'])('inside %s and beside it, leaves every file as all read it', (kind) => {
     const image = make(`wipe-${kind}`, [kind, 'fat16']);

@@ -44,6 +44,7 @@ const planning = (command: Command): Command =>
     .option('--target <json>', 'the planned layout')
     .option('--job <json>', 'a job, instead of a target')
     .option('--scratch <file>', 'a file that is not there yet, for volumes that can be set aside nowhere on the disk')
+    .option('--scan <json>', 'what `scan --json` found on the disk')
     .option('--override', 'go on with volumes whose check found errors');
 /** Where what is written goes, and how a run is taken up or back. */
 const writing = (command: Command): Command =>

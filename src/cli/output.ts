@@ -6,6 +6,7 @@ export const EXIT = { done: 0, no: 1, usage: 2 } as const;
 
 const USAGE_CODES: ReadonlySet<ErrorCode> = new Set<ErrorCode>([
   'target.invalid',
+  'scan.invalid',
   'recipe.invalid',
   'document.invalid',
   'size.unreadable',

@@ -12,6 +12,7 @@ import {
   parseTarget,
   resolveTarget,
   transferWishes,
+  parseScan,
   type JobFile,
   type OpenVolumeOf,
   type TableCopy,
@@ -30,6 +31,8 @@ import type { WithDisks } from './with-disks';
 export interface PlanCall {
   readonly target?: string;
   readonly scratch?: string;
+  /** What a scan of the disk found. */
+  readonly scan?: string;
   readonly override?: boolean;
   readonly mend?: boolean;
   /** A job, which has a target in it. */
@@ -117,7 +120,7 @@ function planRestore(survey: Survey, copy: TableCopy): Planned {
 export async function planFor(
   files: Files,
   { session }: OpenImage,
-  { scratch, override: overridden = false }: PlanCall,
+  { scratch, scan, override: overridden = false }: PlanCall,
   asked: Asked,
   disks: WithDisks,
 ): Promise<Planned> {
@@ -135,9 +138,14 @@ export async function planFor(
     (await (isHere({ disk }) ? session : disks.sessions.get(disk)!).volume(number)).volume;
   const looked = await lookAtTransfers(wishes, layout, open);
   const transfers = await inRounds(looked, layout, survey, async (number) => (await session.volume(number)).window);
+  const { checkAtNextStart, retireFailing } = target;
+  if (retireFailing && scan === undefined)
+    throw new UsageError('What fails is known from a scan: say --scan FILE, as `scan --json` printed it.');
   const plan = derivePlan(survey, layout, {
     override,
-    checkAtNextStart: target.checkAtNextStart,
+    checkAtNextStart,
+    retireFailing,
+    ...(scan === undefined ? {} : { failing: parseScan(await readJson(files, scan), survey.size) }),
     scratch: scratchIn(scratch, survey),
     disks: disks.sources,
     transfers,

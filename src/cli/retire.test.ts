@@ -164,3 +164,28 @@ it('a sound file is scanned and measured, and says that it is a file that was', 
   await expect(scan(whole, { volume: '9' })).rejects.toThrow(/no volume 9/);
   expect(await shown(() => speed(whole, { json: true }))).toMatchObject({ measured: 'file', failed: 0 });
 });
+
+describe('places that fail', () => {
+  it('are taken out of use where a target wishes it, by what a scan printed', async () => {
+    const whole = await image('failing.img');
+    const slow = [{ start: 8 * 2 ** 20, end: 8 * 2 ** 20 + 512 }];
+    const target = json('retire.json', { volumes: [1, 2, 3].map((keep) => ({ keep })), retireFailing: true });
+    const of = (name: string, value: object) => ({ target, scan: json(name, value), out: path('retired.img') });
+    expect(await plan(whole, { target })).toBe(2);
+    expect(told.err).toMatch(/say --scan FILE/);
+    const scanned = { version: 1, faults: [], slow };
+    expect(await plan(whole, of('far.json', { ...scanned, slow: [{ start: 0, end: 2 ** 40 }] }))).toBe(2);
+    expect(await plan(whole, of('odd.json', { ...scanned, slow: [{ start: 5, end: 5 }] }))).toBe(2);
+    expect(told.err).toMatch(/The scan can't be used/);
+    expect(await run(whole, of('scan.json', scanned))).toBe(0);
+    const { volumes } = await shown(() => check(path('retired.img'), { json: true }));
+    const found = (volumes as { findings: { code: string }[] }[]).map((v) => v.findings.map((f) => f.code));
+    expect(found).toEqual([['ntfs.bad-cluster'], [], []]);
+    // A whole disk that can be read has nothing to take out of use.
+    expect(await shown(() => scan(whole, { json: true }))).toMatchObject({ faults: [] });
+    told.out = '';
+    expect(await scan(whole, { json: true })).toBe(0);
+    const same = { ...of('none.json', JSON.parse(told.out) as object), out: path('same.img') };
+    expect(await run(whole, same)).toBe(0);
+  });
+});

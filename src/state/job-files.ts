@@ -35,7 +35,7 @@ export function jobFileOf(id: string): JobFile | undefined {
     ...(planned.transfers ?? []).map((t) => t.from.disk),
   ]);
   const target = targetFrom(planned, survey, names);
-  const { override = false, checkAtNextStart = false } = job.wishes ?? {};
+  const { override = false, checkAtNextStart = false, retireFailing = false } = job.wishes ?? {};
   return jobFile(
     {
       made: new Date().toISOString(),
@@ -46,7 +46,7 @@ export function jobFileOf(id: string): JobFile | undefined {
       ),
       ...{ override, notes: job.notes ?? '' },
     },
-    { ...target, checkAtNextStart },
+    { ...target, checkAtNextStart, retireFailing },
   );
 }
 
@@ -108,7 +108,7 @@ export async function takeJob(id: string, job: JobFile): Promise<void> {
   edit(id, () => ({ ok: true, layout, name: `Job planned on ${job.disk.name}`, notes }));
   if (job.notes) setNotes(id, job.notes);
   const { override } = job;
-  const { checkAtNextStart } = job.target;
-  if (override || checkAtNextStart) wish(id, { override, checkAtNextStart });
+  const { checkAtNextStart, retireFailing } = job.target;
+  if (override || checkAtNextStart || retireFailing) wish(id, { override, checkAtNextStart, retireFailing });
   look({ currentId: id, stage: 'divide', selected: undefined });
 }

@@ -27,6 +27,8 @@ export interface JobWishes {
   /** Go on with volumes whose check found errors. */
   readonly override?: boolean;
   readonly checkAtNextStart?: boolean;
+  /** Failing places go out of use. */
+  readonly retireFailing?: boolean;
   /** The disk on whose unallocated space volumes may be set aside. */
   readonly asideOn?: string;
   /** A practice disk takes as long as its medium would. */
@@ -45,6 +47,7 @@ const jobSchema: z.ZodType<JobState> = z.object({
     .object({
       override: z.boolean().optional(),
       checkAtNextStart: z.boolean().optional(),
+      retireFailing: z.boolean().optional(),
       asideOn: z.string().optional(),
       paced: z.boolean().optional(),
     })

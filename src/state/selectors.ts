@@ -255,9 +255,9 @@ export function useBounds(disk: BenchDisk): Bounds {
   return useMemo(() => (survey ? boundsOf(survey) : new Map()), [survey]);
 }
 
-/** How many changes are planned. */
+/** How many changes are planned; that failing places go out of use is one. */
 export const changesIn = (job: JobState | undefined): number =>
-  job ? changesBetween(job.now, job.history.present).count : 0;
+  job ? changesBetween(job.now, job.history.present).count + (job.wishes?.retireFailing ? 1 : 0) : 0;
 
 function mediumOf(stored: BenchDisk['stored']): MediumKind | undefined {
   return stored.source.kind === 'practice' ? stored.source.recipe.medium : undefined;

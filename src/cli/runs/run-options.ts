@@ -20,6 +20,8 @@ export interface RunOptions {
   /** A copy of a table that is put back, instead of a target. */
   readonly copy?: string;
   readonly scratch?: string;
+  /** What a scan of the disk found. */
+  readonly scan?: string;
   /** NAME=FILE of other disks that are copied from. */
   readonly with?: readonly string[];
   readonly out?: string;

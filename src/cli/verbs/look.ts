@@ -24,6 +24,7 @@ export interface LookOptions extends ImageOptions {
   /** Where the plan is saved as a job. */
   readonly saveJob?: string;
   readonly scratch?: string;
+  readonly scan?: string;
   readonly override?: boolean;
   readonly with?: readonly string[];
   readonly mend?: boolean;

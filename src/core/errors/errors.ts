@@ -44,6 +44,7 @@ export interface ErrorFacts {
   'plan.refused': { why?: string; reason: string };
   'plan.stuck': { reason: string; needed: number };
   'target.invalid': { reason: string };
+  'scan.invalid': { reason: string };
   'recipe.invalid': { reason: string };
   'document.invalid': { what: string; reason: string };
   'table.none': Record<string, never>;
@@ -123,6 +124,7 @@ const SENTENCES: Sentences = {
   'layout.refused': (f) => f.reason,
   'plan.refused': (f) => f.reason,
   'plan.stuck': (f) => f.reason,
+  'scan.invalid': (f) => `The scan can't be used: ${f.reason}.`,
   'target.invalid': (f) => `The target can't be read: ${f.reason}.`,
   'recipe.invalid': (f) => `The recipe can't be read: ${f.reason}.`,
   'document.invalid': (f) => `${f.what} can't be read: ${f.reason}.`,

@@ -1,4 +1,5 @@
 export { checkDocument, findDocument, hitWords, inspectDocument, planDocument, scanDocument } from './documents';
+export { parseScan } from './scan-document';
 export { adaptedTarget, jobFile, jobFileSchema, jobFit, knownDisk, parseJobFile } from './job-file';
 export type { JobFile, KnownDisk } from './job-file';
 export { takeOver } from './take-over';

@@ -115,6 +115,10 @@ export const targetSchema = z.strictObject({
   transfers: z.array(transferSchema).max(200).default([]),
   wipe: z.array(wipeSchema).max(100).default([]),
   checkAtNextStart: z.boolean().default(false).describe('Has the owners of changed volumes check them at next start'),
+  retireFailing: z
+    .boolean()
+    .default(false)
+    .describe('Takes places that a scan found failing out of use: what lies there is carried elsewhere'),
   mendTable: z.boolean().default(false).describe('Writes the table again, whole, though no volume changes'),
   mend: z.boolean().default(false).describe('Mends what can be mended on its volumes'),
   remove: z.array(z.int().min(1)).default([]).describe('Numbers of volumes that may be lost'),

@@ -1,6 +1,7 @@
 /** What a plan does to each volume, in words and in room, where files go from volume to volume. */
-import { layoutOf } from '@/core/inspect';
+import { layoutOf, surveyDisk } from '@/core/inspect';
 import { changesBetween } from '@/core/layout';
+import { derivePlan } from '@/core/plan';
 import { planned, twoVolumes } from '@/core/run/fixtures/two-volumes';
 import type { TargetInput } from '@/core/job';
 import { describe, expect, it } from 'vitest';
@@ -12,7 +13,7 @@ async function told(input: TargetInput, old?: string) {
   const { plan, survey, layout } = await planned(disk, input, others);
   const used = survey.volumes.map((v) => v.info!.used);
   return changesBetween(layoutOf(survey), layout).volumes.map((row, i) => ({
-    words: changeWords(row, layout, false).join(', '),
+    words: changeWords(row, layout, false, plan).join(', '),
     more: inUseThen(survey, plan, row) - used[i]!,
     bytes: plan.steps
       .flatMap((s) => (s.kind === 'transfer' && !s.back ? [s.facts.bytes] : []))
@@ -40,4 +41,15 @@ describe('what happens to volumes between which files go', () => {
       expect(rows.map((r) => r.more)).toEqual([0, rows[0]!.bytes]);
     }
   });
+});
+
+it('says how many failing places go out of use, on the volume that has them', async () => {
+  const disk = await twoVolumes('ntfs', 'exfat', 8, 4);
+  const survey = await surveyDisk(disk);
+  const now = layoutOf(survey);
+  const at = survey.volumes[1]!.start + 8 * 1024 * 1024;
+  const failing = { weak: [{ start: at, end: at + 512 }], dead: [] };
+  const plan = derivePlan(survey, now, { failing, retireFailing: true });
+  const rows = changesBetween(now, now).volumes.map((row) => changeWords(row, now, false, plan));
+  expect(rows).toEqual([['stays as it is'], ['1 failing place goes out of use']]);
 });

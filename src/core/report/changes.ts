@@ -4,7 +4,7 @@ import { volumeNumbered, type Survey } from '@/core/inspect';
 import type { ChangedVolume, Layout, TransferWish } from '@/core/layout';
 import { HERE, isHere, type Place } from '@/core/place';
 import { alsoWritten, type Plan } from '@/core/plan';
-import { formatSize, type UnitSystem } from '@/core/size';
+import { formatSize, spaced, type UnitSystem } from '@/core/size';
 import { titleOf } from './use';
 
 /** Whether something of a volume is mended first. */
@@ -38,11 +38,23 @@ function transferWordsOf({ was, is }: ChangedVolume, { transfers = [] }: Layout)
   });
 }
 
+/** How many failing places of a volume go out of use, where it is now and where it comes to. */
+function retiredWordsOf({ was, is }: ChangedVolume, steps: Plan['steps']): string[] {
+  const places = [was, is].flatMap((v) => (v ? [v.start] : []));
+  const count = steps.reduce(
+    (n, s) => n + (s.kind === 'retire' && places.includes(s.at.start) ? s.places.length : 0),
+    0,
+  );
+  if (count === 0) return [];
+  return [`${spaced(count)} failing place${count === 1 ? ' goes' : 's go'} out of use`];
+}
+
 /** What happens to a volume, each thing in a few words. */
 export function changeWords(
   change: ChangedVolume,
   planned: Layout,
   mended: boolean,
+  { steps }: Pick<Plan, 'steps'>,
   units: UnitSystem = 'binary',
 ): string[] {
   const { was, is, what } = change;
@@ -68,6 +80,7 @@ export function changeWords(
     ...(mended ? ['mended'] : []),
     ...what.map((one) => words[one]()),
     ...transferWordsOf(change, planned),
+    ...retiredWordsOf(change, steps),
   ];
   return happens.length > 0 ? happens : ['stays as it is'];
 }

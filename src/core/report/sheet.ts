@@ -103,7 +103,7 @@ function beforeAfter(survey: Survey, now: Layout, planned: Layout, plan: Plan): 
       was ? formatSize(was.length) : 'not there',
       is ? formatSize(is.length) : 'gone',
       is ? formatSize(is.length - inUseThen(survey, plan, row)) : '',
-      changeWords(row, planned, isMended(row, planned, survey)).join(', '),
+      changeWords(row, planned, isMended(row, planned, survey), plan).join(', '),
     ];
   });
   return {

@@ -34,7 +34,8 @@ export function BeforeAfter({ current, plan }: { readonly current: Current; read
     { title: 'Free afterwards', align: 'right', render: (_, row) => (row.is ? free(row) : '') },
     {
       title: 'What happens',
-      render: (_, row) => changeWords(row, planned, isMended(row, planned, current.disk.survey!), units).join(', '),
+      render: (_, row) =>
+        changeWords(row, planned, isMended(row, planned, current.disk.survey!), plan, units).join(', '),
     },
   ];
   return (

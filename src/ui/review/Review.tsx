@@ -2,7 +2,7 @@
 
 import { disksBeside } from '@/core/report';
 import { durationWords, lossWords, stepReason, stepWords, type Plan, type Step } from '@/core/plan';
-import { look, startRunning, useBench, usePlan, wish, type Current } from '@/state';
+import { look, startRunning, useBench, usePlan, usePlanOptions, wish, type Current } from '@/state';
 import { Alert, Button, Checkbox, Empty, Table, type TableColumnsType } from 'antd';
 import { useState } from 'react';
 import { Facts, MiniColumn, useSizes } from '../kit';
@@ -36,6 +36,7 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
   const [accepted, setAccepted] = useState(false);
   const { disk, job } = current;
   const survey = disk.survey!;
+  const { failing } = usePlanOptions(current);
   const begin = (): void => {
     void startRunning(current.id, plan);
     look({ stage: 'run' });
@@ -87,6 +88,15 @@ function PlanReview({ current, plan }: { readonly current: Current; readonly pla
           >
             Have the owner’s system check changed volumes at its next start
           </Checkbox>
+          {failing && failing.weak.length + failing.dead.length > 0 ? (
+            <Checkbox
+              checked={job?.wishes?.retireFailing ?? false}
+              disabled={readOnly}
+              onChange={(e) => wish(current.id, { retireFailing: e.target.checked })}
+            >
+              Take failing places out of use
+            </Checkbox>
+          ) : null}
           {disk.stored.source.kind === 'practice' ? (
             <Checkbox
               checked={job?.wishes?.paced ?? false}

@@ -4,8 +4,19 @@ import { isWhole, sectorsIn, type ScanHit, type ScanRecord } from '@/core/health
 import { hitWords, scanDocument } from '@/core/job';
 import { durationWords } from '@/core/plan';
 import { spaced } from '@/core/size';
-import { agoWords, dropScan, look, pauseTask, scanDisk, useBench, useHealth, whenWords, type Current } from '@/state';
-import { Button, Popconfirm, Progress } from 'antd';
+import {
+  agoWords,
+  dropScan,
+  look,
+  pauseTask,
+  scanDisk,
+  useBench,
+  useHealth,
+  whenWords,
+  wish,
+  type Current,
+} from '@/state';
+import { Button, Checkbox, Popconfirm, Progress } from 'antd';
 import { downloadText, useSizes } from '../kit';
 import { DiskColumn } from './DiskColumn';
 import { HEIGHT, Thread } from './Thread';
@@ -96,7 +107,7 @@ function leftWords({ done, size }: ScanRecord, { startedAt, from }: { startedAt:
 const places = (n: number): string => `${spaced(n)} place${n === 1 ? '' : 's'}`;
 
 function Found({ current, scan }: { readonly current: Current; readonly scan: ScanRecord }) {
-  const { id, disk, job } = current;
+  const { disk, job } = current;
   const size = useSizes();
   const { faults, slow, sectorSize } = scan;
   const save = (): void => {
@@ -150,13 +161,14 @@ function Found({ current, scan }: { readonly current: Current; readonly scan: Sc
         </h3>
         <p>Read at a second or third attempt; nothing is lost there yet.</p>
       </section>
-      <Follows id={id} />
+      <Follows current={current} />
     </>
   );
 }
 
 /** What a person does about a disk that fails. */
-function Follows({ id }: { readonly id: string }) {
+function Follows({ current: { id, job } }: { readonly current: Current }) {
+  const readOnly = useBench((s) => s.readOnly);
   const own = useBench((s) => s.disks.find((d) => d.stored.id === id)?.survey);
   const spare = useBench((s) =>
     s.disks.find(
@@ -170,12 +182,19 @@ function Follows({ id }: { readonly id: string }) {
     ),
   );
   return (
-    <section>
+    <section className={styles.follows}>
       <h3>What follows</h3>
       <p>
         Review warns before a plan meets these places, and a run stops clean where it does. Copying this disk to another
         one soon is the safe thing: a copy goes on past what can’t be read, and names every file that lost bytes.
       </p>
+      <Checkbox
+        checked={job?.wishes?.retireFailing ?? false}
+        disabled={readOnly}
+        onChange={(e) => wish(id, { retireFailing: e.target.checked })}
+      >
+        Take these places out of use in the plan
+      </Checkbox>
       {spare ? (
         <Button onClick={() => look({ currentId: spare.stored.id, stage: 'divide', selected: undefined })}>
           {`Take ${spare.stored.name} in hand, to copy to it`}
