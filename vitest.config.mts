@@ -3,17 +3,20 @@ import { fileURLToPath } from 'node:url';
 import { defineConfig } from 'vitest/config';
 
 const alias = { '@': fileURLToPath(new URL('./src', import.meta.url)) };
-const project = (name: string, include: string[], testTimeout: number) => ({
+const project = (name: string, include: string[], testTimeout: number, isolate = false) => ({
   resolve: { alias },
-  test: { name, include, testTimeout, hookTimeout: testTimeout, environment: 'node' as const },
+  test: { name, include, testTimeout, hookTimeout: testTimeout, environment: 'node' as const, isolate },
 });
+/** What has stores and pages of its own, and so is loaded anew for each file; all else shares what it has loaded. */
+const PAGE = ['src/engine/**/*.test.ts', 'src/state/**/*.test.ts', 'src/ui/**/*.test.ts'];
 
 export default defineConfig({
   test: {
     // One file a core; left alone it keeps a core free for watching.
     maxWorkers: availableParallelism(),
     projects: [
-      project('unit', ['src/**/*.test.ts', 'scripts/**/*.test.ts'], 240_000),
+      project('unit', ['src/{app,cli,core}/**/*.test.ts', 'scripts/**/*.test.ts'], 240_000),
+      project('page', PAGE, 240_000, true),
       project('fuzz', ['fuzz/**/*.test.ts'], 600_000),
       project('interop', ['interop/**/*.test.ts'], 900_000),
     ],

@@ -107,8 +107,9 @@ describe('two processes', () => {
     const child = spawn('node', ['--import', 'tsx', '--input-type=module', '-e', script], {
       stdio: ['ignore', 'pipe', 'inherit'],
     });
-    await new Promise<void>((resolve) => child.stdout.once('data', () => resolve()));
     const ended = new Promise<void>((resolve) => child.on('exit', () => resolve()));
+    const held = new Promise<boolean>((resolve) => child.stdout.once('data', () => resolve(true)));
+    expect(await Promise.race([held, ended.then(() => false)]), 'the other process holds it').toBe(true);
     return { kill: async () => (child.kill('SIGKILL'), ended) };
   }
 

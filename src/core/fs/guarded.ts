@@ -2,7 +2,7 @@
 import { CoreError, type Finding } from '@/core/errors';
 import { chosenFault } from './choices';
 import type { FileEntry } from './entry';
-import type { Abilities } from './kind-facts';
+import { abilitiesIn, type Abilities } from './kind-facts';
 import type { Adoption, ByteRange, ChangeOptions, FileSystemDriver, Transaction, Volume } from './port';
 
 const WORDS: Readonly<Partial<Record<keyof Abilities, string>>> = {
@@ -11,12 +11,6 @@ const WORDS: Readonly<Partial<Record<keyof Abilities, string>>> = {
   retire: 'take places out of use',
   write: 'take files',
 };
-
-/** What a kind of volume can be asked to do. */
-export function abilitiesIn(driver: FileSystemDriver, kind: string): Abilities {
-  const lacks = driver.kinds.find((k) => k.kind === kind)?.lacks ?? [];
-  return lacks.reduce((left, ability) => ({ ...left, [ability]: false }), driver.abilities);
-}
 
 /** The driver, with its volumes asked nothing that they must refuse. */
 export function guarded(driver: FileSystemDriver): FileSystemDriver {

@@ -20,15 +20,5 @@ export type {
   VolumeWriter,
 } from './port';
 export { bytesBeyond, firstAfter, joinRanges, overlapsAny, totalOf } from './ranges';
-export {
-  abilitiesOf,
-  driverOf,
-  findKind,
-  kindFacts,
-  makeableKinds,
-  mendsIn,
-  namedFault,
-  NO_ABILITIES,
-  probeFileSystem,
-  tracesIn,
-} from './registry';
+export { abilitiesOf, findKind, kindFacts, makeableKinds, NO_ABILITIES } from './kinds';
+export { driverOf, mendsIn, namedFault, probeFileSystem, tracesIn } from './registry';

@@ -15,6 +15,18 @@ export interface Abilities {
   readonly retire: boolean;
 }
 
+/** What a driver does that can do all there is. */
+export const EVERYTHING: Abilities = {
+  check: true,
+  shrink: true,
+  grow: true,
+  make: true,
+  relabel: true,
+  write: true,
+  mark: true,
+  retire: true,
+};
+
 /** A choice for a new volume beside its label and its cluster size. Plain data. */
 export type MakeChoice = {
   /** As targets name it. */
@@ -109,4 +121,16 @@ export function holdingsWith({ holds }: Pick<KindFacts, 'holds'>, clusterSize: n
     keeps: holds.keeps.filter((what) => what !== 'compression'),
     attributes: holds.attributes.filter((word) => word !== COMPRESSED),
   };
+}
+
+/** What a driver opens, and what it can do to that. */
+export interface KindsOfDriver {
+  readonly kinds: readonly KindFacts[];
+  readonly abilities: Abilities;
+}
+
+/** What a kind of volume can be asked to do. */
+export function abilitiesIn({ kinds, abilities }: KindsOfDriver, kind: string): Abilities {
+  const lacks = kinds.find((k) => k.kind === kind)?.lacks ?? [];
+  return lacks.reduce((left, ability) => ({ ...left, [ability]: false }), abilities);
 }

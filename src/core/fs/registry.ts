@@ -4,27 +4,14 @@ import { CoreError, isCoreError } from '@/core/errors';
 import { exfatDriver } from './exfat';
 import { extDriver } from './ext';
 import { fatDriver } from './fat';
-import { abilitiesIn, guarded } from './guarded';
+import { guarded } from './guarded';
 import { ntfsDriver } from './ntfs';
 import { swapDriver } from './swap';
-import type { Abilities, KindFacts } from './kind-facts';
 import type { FileSystemDriver, Mend, Trace } from './port';
 
 const DRIVERS: readonly FileSystemDriver[] = [ntfsDriver, exfatDriver, fatDriver, extDriver, swapDriver].map(guarded);
 
 const NOWHERE: readonly never[] = [];
-
-/** Of a volume whose kind nobody knows. */
-export const NO_ABILITIES: Abilities = {
-  check: false,
-  shrink: false,
-  grow: false,
-  make: false,
-  relabel: false,
-  write: false,
-  mark: false,
-  retire: false,
-};
 
 /** What was recognised, before opening. */
 export interface Probed {
@@ -90,27 +77,4 @@ export function tracesIn(
 /** The driver of a kind, if there is one. */
 export function driverOf(kind: string): FileSystemDriver | undefined {
   return DRIVERS.find((driver) => driver.kinds.some((k) => k.kind === kind));
-}
-
-/** What is known of a kind. @throws CoreError `fs.ability` for a kind that no driver has */
-export function kindFacts(kind: string): KindFacts {
-  const facts = findKind(kind);
-  if (!facts) throw new CoreError('fs.ability', { fileSystem: kind, ability: 'be made' });
-  return facts;
-}
-
-/** What is known of a kind, or undefined for a kind that no driver has. */
-export function findKind(kind: string): KindFacts | undefined {
-  return driverOf(kind)?.kinds.find((k) => k.kind === kind);
-}
-
-/** What can be done to a volume of a kind; nothing where no driver has it. */
-export function abilitiesOf(kind: string): Abilities {
-  const driver = driverOf(kind);
-  return driver ? abilitiesIn(driver, kind) : NO_ABILITIES;
-}
-
-/** Every kind that can be made, in the order forms offer them. */
-export function makeableKinds(): readonly KindFacts[] {
-  return DRIVERS.filter((driver) => driver.abilities.make).flatMap((driver) => driver.kinds);
 }

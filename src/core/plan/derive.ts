@@ -148,7 +148,7 @@ class Derivation {
 
   /** @throws CoreError `plan.refused` */
   assertWritable(steps: readonly Step[]): void {
-    this.#failing.assertNoneWritten(steps);
+    this.#failing.assertNoneWritten(steps, this.#kept, this.#copied);
   }
 
   /** Everything that was kept, copied, made and read, as it is in the end. */

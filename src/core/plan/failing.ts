@@ -1,8 +1,8 @@
 /**
  * What a plan does about stretches that fail: volumes take them out of use where a person wishes that, as soon as they have
- * them, and no volume is carried onto what can't be written.
+ * them, and what is in use is not carried onto what can't be written.
  */
-import { abilitiesOf, joinRanges, overlapsAny, totalOf, type ByteRange } from '@/core/fs';
+import { abilitiesOf, bytesBeyond, joinRanges, overlapsAny, totalOf, type ByteRange } from '@/core/fs';
 import { nameOf, type LaidVolume } from '@/core/layout';
 import { isHere } from '@/core/place';
 import type { Failing } from './hazards';
@@ -72,13 +72,22 @@ export class FailingPlaces {
     return this.#earlyOf(kept).length + this.#gainedBy(kept).length > 0;
   }
 
-  /** @throws CoreError `plan.refused` where a volume would be carried onto what can't be written */
-  assertNoneWritten(steps: readonly Step[]): void {
+  /**
+   * What is in use of volumes comes to no place that can't be written.
+   * @throws CoreError `plan.refused`
+   */
+  assertNoneWritten(steps: readonly Step[], kept: readonly Kept[], copied: readonly Copied[]): void {
     for (const step of steps) {
       if (step.kind !== 'carry' || !isHere(step.to)) continue;
       const { start, length } = step.to;
-      const hit = within(this.failing?.dead ?? [], start, 0, length);
-      if (hit.length > 0) throw refused('failing.place', { volume: step.name, at: start + hit[0]!.start });
+      const volume =
+        kept.find((k) => k.now.number === step.number)?.now ?? copied.find((c) => c.number === step.number)?.original;
+      // Where what is carried in comes to is not known before.
+      const known = volume?.info && !step.whole && bytesBeyond(volume.allocation, length) === 0;
+      const hit = within(this.failing?.dead ?? [], start, 0, length).find(
+        (p) => !known || overlapsAny(volume.allocation, p.start, p.end),
+      );
+      if (hit) throw refused('failing.place', { volume: step.name, at: start + hit.start });
     }
   }
 }

@@ -2,7 +2,7 @@
 import { MediumDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import { rounds } from '@/core/fixtures/rounds';
 import { driverOf, totalOf, type ByteRange } from '@/core/fs';
-import { surveyDisk } from '@/core/inspect';
+import { surveyDisk, type Survey } from '@/core/inspect';
 import { parseTarget, resolveTarget, type TargetInput } from '@/core/job';
 import { derivePlan, type Failing } from '@/core/plan';
 import { seededRandom } from '@/core/practice';
@@ -25,7 +25,8 @@ async function stick(fileSystem: string) {
 }
 
 /** Sectors, a few of them at a time, that are read only at a further try; and some that can't be, where nothing is. */
-function failingOn(size: number, allocation: readonly ByteRange[], start: number, random: () => number): Failing {
+function failingOn({ volumes, size }: Survey, inFile: number, random: () => number): Failing {
+  const { allocation, start } = volumes[0]!;
   const sectors = (n: number) =>
     Array.from({ length: n }, () => {
       const at = 512 * Math.floor((size / 512 - 8) * random());
@@ -33,10 +34,17 @@ function failingOn(size: number, allocation: readonly ByteRange[], start: number
     }).sort((a, b) => a.start - b.start);
   const used = (r: ByteRange): boolean => allocation.some((a) => a.start + start < r.end && r.start < a.end + start);
   // Where the table stands nothing is asked for.
-  // One is where files are for certain.
-  const inFiles = start + allocation.at(-1)!.end - 8192;
-  const weak = [...sectors(10), { start: inFiles, end: inFiles + 512 }].sort((a, b) => a.start - b.start);
+  const weak = [...sectors(10), { start: inFile, end: inFile + 512 }].sort((a, b) => a.start - b.start);
   return { weak, dead: sectors(10).filter((r) => !used(r) && r.start > MIB && r.end < size - MIB) };
+}
+
+/** A byte of the disk that a file is on. */
+async function placeInFile(disk: BlockDevice, { start, length, info }: Survey['volumes'][number]): Promise<number> {
+  const volume = await driverOf(info!.kind)!.open(new WindowDevice(disk, start, length));
+  for await (const entry of volume.walk())
+    if (entry.kind === 'file')
+      for await (const run of volume.content(entry)) if (run.kind === 'at') return start + run.offset;
+  throw new RangeError('no file has anything');
 }
 
 /** Files of a disk that lie on any of these. */
@@ -69,9 +77,8 @@ describe('failing places go out of use', () => {
     for (let round = 0; round < rounds(1, 12); round++) {
       const random = seededRandom(100 + round);
       const disk = await stick(kind);
-      const { volumes, size } = await surveyDisk(disk);
-      const [old] = volumes;
-      const failing = failingOn(size, old!.allocation, old!.start, random);
+      const survey = await surveyDisk(disk);
+      const failing = failingOn(survey, await placeInFile(disk, survey.volumes[0]!), random);
       const all = [...failing.weak, ...failing.dead];
       hit += (await filesOn(disk, all)).length;
       const keep = kind === 'fat32' ? '44 MiB' : '24 MiB';
@@ -120,10 +127,17 @@ describe('failing places go out of use', () => {
       size: '48 MiB',
       volumes: [{ fileSystem: 'ntfs', label: 'OLD', fill, size: '20 MiB' }] as never,
     });
-    const dead = [{ start: 30 * MIB, end: 30 * MIB + 512 }];
+    const [old] = (await surveyDisk(disk)).volumes;
     const target: TargetInput = { volumes: [{ gap: '22 MiB' }, { keep: 1 }] };
-    await expect(planOn(disk, target, { weak: [], dead })).rejects.toThrow(/can’t be written, 30 MiB from the start/);
-    expect((await planOn(disk, target, { weak: [], dead }, true)).steps.length).toBeGreaterThan(0);
+    const start = 23 * MIB;
+    const inUse = start + old!.allocation.find((a) => a.start > 0)!.start;
+    const free = start + old!.allocation[0]!.end;
+    const deadAt = (at: number): Failing => ({ weak: [], dead: [{ start: at, end: at + 512 }] });
+    await expect(planOn(disk, target, deadAt(inUse))).rejects.toThrow(/carried onto a place that can’t be written/);
+    expect((await planOn(disk, target, deadAt(inUse), true)).steps.length).toBeGreaterThan(0);
+    const kinds = (await planOn(disk, target, deadAt(free))).steps.map((s) => s.kind);
+    expect(kinds).toEqual(['check', 'carry', 'table', 'retire', 'prove']);
+    const { dead } = deadAt(3 * MIB);
     const survey = await surveyDisk(disk);
     const { layout } = resolveTarget(survey, parseTarget({ volumes: [{ keep: 1 }] }));
     expect(derivePlan(survey, layout, { failing: { weak: [{ start: 3 * MIB, end: 4 * MIB }], dead } }).steps).toEqual(

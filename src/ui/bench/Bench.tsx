@@ -4,14 +4,16 @@ import { openFile, useBench, type BenchDisk } from '@/state';
 import { AppstoreOutlined, FolderOpenOutlined, FormOutlined, SearchOutlined, TableOutlined } from '@ant-design/icons';
 import { Button, Empty, Input, Segmented, Select, Spin } from 'antd';
 import { useState } from 'react';
-import { DescribeDisk } from './DescribeDisk';
 import { DiskPlate } from './DiskPlate';
-import { EmptyBench } from './EmptyBench';
 import { pickFile } from './OpenImage';
 import { inOrder, ORDERS, type Order } from './order';
 import { saveList } from './save-list';
-import { VolumeTable } from './VolumeTable';
+import { later, useOnce } from '../kit';
 import styles from './bench.module.css';
+
+const DescribeDisk = later(() => import('./DescribeDisk').then((m) => m.DescribeDisk));
+const EmptyBench = later(() => import('./EmptyBench').then((m) => m.EmptyBench));
+const VolumeTable = later(() => import('./VolumeTable').then((m) => m.VolumeTable), <Spin />);
 
 /** Home: all disks as columns on a shelf, or all volumes as a table. */
 export function Bench() {
@@ -23,6 +25,7 @@ export function Bench() {
   const [view, setView] = useState<'disks' | 'volumes'>('disks');
   const [text, setText] = useState('');
   const [order, setOrder] = useState<Order>('added');
+  const described = useOnce(describing);
   const describe = (): void => setDescribing(true);
   const shown = inOrder(disks, jobs, order, text);
   return (
@@ -83,7 +86,7 @@ export function Bench() {
       {ready && disks.length === 0 ? <EmptyBench onDescribe={describe} /> : null}
       {disks.length > 0 && view === 'volumes' ? <VolumeTable disks={disks} text={text} /> : null}
       {view === 'disks' ? <Plates disks={shown} some={disks.length > 0} /> : null}
-      <DescribeDisk open={describing} onClose={() => setDescribing(false)} />
+      {described ? <DescribeDisk open={describing} onClose={() => setDescribing(false)} /> : null}
     </div>
   );
 }

@@ -4,7 +4,7 @@ import { engine, type FolderItem } from '@/engine';
 import { Drawer, Segmented, Spin } from 'antd';
 import { useEffect, useState } from 'react';
 import { useSizes } from '../kit';
-import { bytesRows, pictureType, textOf } from './preview';
+import { bytesRows, pictureType, textOf } from './preview-kind';
 import { plain } from './plain';
 import styles from './contents.module.css';
 

@@ -10,3 +10,5 @@ export { antTheme } from './theme';
 export { useDrawnTheme } from './useDrawnTheme';
 export { useSizes } from './useUnits';
 export { registerSoon } from './service-worker';
+export { fetchLater, later, useOnce } from './later';
+export { noticesAre } from './notices';

@@ -19,8 +19,8 @@ import { BellOutlined, CheckOutlined, PauseOutlined } from '@ant-design/icons';
 import { Alert, Button, Empty, Popconfirm, Progress } from 'antd';
 import { useEffect, useMemo, useState } from 'react';
 import { Columns } from '../columns';
+import { noticesAre } from '../kit';
 import { RunLog } from '../papers';
-import { noticesAre } from './RunSigns';
 import styles from './run.module.css';
 
 /** The run: every step with its progress, time left, and a safe stop. */

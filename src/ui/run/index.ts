@@ -1,2 +1,1 @@
 export { Run } from './Run';
-export { RunSigns } from './RunSigns';

@@ -5,20 +5,14 @@ import { Alert, ConfigProvider, Spin } from 'antd';
 import { useEffect, useMemo, useState, type DragEvent } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Bench } from '../bench';
-import { Divide } from '../divide';
-import { antTheme, registerSoon } from '../kit';
-import { Look } from '../look';
-import { Prove } from '../prove';
-import { Review } from '../review';
-import { Run, RunSigns } from '../run';
-import { Sound } from '../sound';
+import { antTheme, fetchLater, fetchWhenIdle, registerSoon, useOnce } from '../kit';
 import { Commands } from './Commands';
-import { JobDialog } from '../papers';
 import { FileChoice } from './FileChoice';
 import { Header } from './Header';
-import { Help } from './Help';
 import { Notices } from './Notices';
+import { RunSigns } from './RunSigns';
 import { Shelf } from './Shelf';
+import { Divide, Help, JobDialog, Look, Prove, Review, Run, Sound } from './stages';
 import { useDark } from './useDark';
 import { useStill } from './useStill';
 import styles from './workbench.module.css';
@@ -35,6 +29,8 @@ export function Workbench() {
   const [dialog, setDialog] = useState<'help' | 'commands'>();
   const fatal = useBench((s) => s.fatal);
   const still = useStill();
+  const jobOnce = useOnce(useBench((s) => s.offered !== undefined));
+  const helpOnce = useOnce(dialog === 'help');
   const theme = useMemo(() => antTheme(dark, still), [dark, still]);
 
   useEffect(() => {
@@ -42,6 +38,7 @@ export function Workbench() {
     opened = true;
     void openBench();
     registerSoon();
+    fetchWhenIdle(fetchLater);
   }, []);
   useHotkeys('mod+k', (e) => (e.preventDefault(), setDialog('commands')), { enableOnFormTags: true });
   useEffect(() => {
@@ -67,8 +64,8 @@ export function Workbench() {
         <Notices />
         <StageInHand />
         <FileChoice />
-        <JobDialog />
-        <Help open={dialog === 'help'} onClose={() => setDialog(undefined)} />
+        {jobOnce ? <JobDialog /> : null}
+        {helpOnce ? <Help open={dialog === 'help'} onClose={() => setDialog(undefined)} /> : null}
         <Commands open={dialog === 'commands'} onClose={() => setDialog(undefined)} onHelp={() => setDialog('help')} />
       </div>
     </ConfigProvider>

@@ -6,7 +6,7 @@ import { buildStick } from '@/core/run/fixtures/sticks';
 import { useBench, type Current } from '@/state';
 import { MIB } from '@/core/size';
 import { beforeEach, describe, expect, it, vi } from 'vitest';
-import { weigh } from './Commands';
+import { weigh } from './CommandList';
 import { generalCommands, planCommands } from './commands-list';
 
 vi.mock('@/engine', async () => {

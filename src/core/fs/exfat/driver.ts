@@ -8,7 +8,7 @@ import { CoreError } from '@/core/errors';
 import { isSigned } from '../mending';
 import type { FileSystemDriver } from '../port';
 import { looksLikeExfat } from './boot-region';
-import { EXFAT_KIND } from './kinds';
+import { EXFAT } from './kinds';
 import { makeExfat } from './make';
 import { claimedBy, exfatMends, exfatTraces } from './mend';
 import { openExfat } from './volume';
@@ -17,17 +17,7 @@ const PROBE_BYTES = 512;
 
 export const exfatDriver: FileSystemDriver = {
   name: 'exFAT',
-  kinds: [EXFAT_KIND],
-  abilities: {
-    check: true,
-    shrink: true,
-    grow: true,
-    make: true,
-    relabel: true,
-    write: true,
-    mark: true,
-    retire: true,
-  },
+  ...EXFAT,
   async probe(device) {
     if (device.size < PROBE_BYTES) return undefined;
     return looksLikeExfat(await device.bytes(0, PROBE_BYTES)) ? 'exfat' : undefined;

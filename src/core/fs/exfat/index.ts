@@ -1,1 +1,2 @@
 export { exfatDriver } from './driver';
+export { EXFAT } from './kinds';

@@ -1,7 +1,7 @@
 /** What forms and tables need to know of exFAT, and which cluster sizes suit which volume. */
 import { CoreError } from '@/core/errors';
 import { GIB, KIB, MIB } from '@/core/size';
-import type { KindFacts } from '../kind-facts';
+import { EVERYTHING, type KindFacts, type KindsOfDriver } from '../kind-facts';
 import { ENTRY_BYTES, exfatNameFault, LABEL_UNITS, NAME_UNITS, storedTimes } from './entries';
 import { LEAST_BYTES } from './limits';
 import { MAX_CLUSTERS } from './boot-region';
@@ -59,3 +59,6 @@ export const EXFAT_KIND: KindFacts = {
     entryBytes: (nameLength) => ENTRY_BYTES * (2 + Math.ceil(nameLength / NAME_UNITS)),
   },
 };
+
+/** What its driver can open, and what it can do to that. */
+export const EXFAT: KindsOfDriver = { kinds: [EXFAT_KIND], abilities: EVERYTHING };

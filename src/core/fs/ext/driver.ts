@@ -6,7 +6,7 @@
  */
 import { CoreError } from '@/core/errors';
 import type { FileSystemDriver } from '../port';
-import { EXT_KINDS } from './kinds';
+import { EXT } from './kinds';
 import { makeExt } from './make';
 import { claimedBy, extMends, extTraces } from './mend';
 import { has, hasMagic, INCOMPAT, kindOf, looksLikeExt, SUPER, SUPER_AT, SUPER_BYTES } from './superblock';
@@ -14,17 +14,7 @@ import { openExt } from './volume';
 
 export const extDriver: FileSystemDriver = {
   name: 'ext',
-  kinds: EXT_KINDS,
-  abilities: {
-    check: true,
-    shrink: true,
-    grow: true,
-    make: true,
-    relabel: true,
-    write: true,
-    mark: true,
-    retire: true,
-  },
+  ...EXT,
   async probe(device) {
     if (device.size < SUPER_AT + SUPER_BYTES) return undefined;
     const bytes = await device.bytes(SUPER_AT, SUPER_BYTES);

@@ -1,1 +1,2 @@
 export { extDriver } from './driver';
+export { EXT } from './kinds';

@@ -1,7 +1,7 @@
 /** What forms and tables need to know of ext2, ext3 and ext4, and which block sizes suit which volume. */
 import { CoreError } from '@/core/errors';
 import { KIB, MIB, TIB } from '@/core/size';
-import type { Chosen, KindFacts, MakeChoice } from '../kind-facts';
+import { EVERYTHING, type Chosen, type KindFacts, type MakeChoice, type KindsOfDriver } from '../kind-facts';
 import { extNameFault } from './folder-names';
 import { besideWords, NEW_MODES } from './beside';
 import { ATTRIBUTES, storedTimes } from './inode';
@@ -111,3 +111,6 @@ export const EXT_KINDS: readonly KindFacts[] = [
   kind('ext3', 'ext3', true),
   kind('ext2', 'ext2', false),
 ];
+
+/** What its driver can open, and what it can do to that. */
+export const EXT: KindsOfDriver = { kinds: EXT_KINDS, abilities: EVERYTHING };

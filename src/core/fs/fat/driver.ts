@@ -8,7 +8,7 @@ import { CoreError } from '@/core/errors';
 import { isSigned } from '../mending';
 import type { FileSystemDriver } from '../port';
 import { looksLikeFat, parseGeometry } from './boot-sector';
-import { FAT_KINDS } from './kinds';
+import { FAT } from './kinds';
 import { makeVolume } from './make';
 import { claimedBy, fatMends, fatTraces, namedIn } from './mend';
 import { openFat } from './volume';
@@ -17,17 +17,7 @@ const PROBE_BYTES = 512;
 
 export const fatDriver: FileSystemDriver = {
   name: 'FAT',
-  kinds: FAT_KINDS,
-  abilities: {
-    check: true,
-    shrink: true,
-    grow: true,
-    make: true,
-    relabel: true,
-    write: true,
-    mark: true,
-    retire: true,
-  },
+  ...FAT,
   async probe(device) {
     if (device.size < PROBE_BYTES) return undefined;
     const sector = await device.bytes(0, PROBE_BYTES);

@@ -3,7 +3,7 @@ import { MemoryDevice } from '@/core/device';
 import { describe, expect, it } from 'vitest';
 import { fileSystemCompliance } from '../fixtures/compliance';
 import { change, fillRandomly, makeVolume, manifestOf, openVolume, write } from '../fixtures/volumes';
-import { kindFacts } from '../registry';
+import { kindFacts } from '../kinds';
 import { AllocationTable, BAD, END, FREE } from './allocation-table';
 import { clusterOffset, kindOfCount, tableOffset } from './boot-sector';
 import { loadState } from './volume-state';

@@ -1,1 +1,2 @@
 export { fatDriver } from './driver';
+export { FAT } from './kinds';

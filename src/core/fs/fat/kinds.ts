@@ -1,7 +1,7 @@
 /** What forms and tables need to know of FAT12, FAT16 and FAT32, and which cluster sizes suit which volume. */
 import { GIB, KIB, MIB } from '@/core/size';
 import type { FileTimes } from '../entry';
-import type { KindFacts } from '../kind-facts';
+import { EVERYTHING, type KindFacts, type KindsOfDriver } from '../kind-facts';
 import { DIRECTORY_ENTRY_BYTES, tableSectors, type FatKind } from './boot-sector';
 import { countRange } from './limits';
 import { dateToIso, isoToStamp, stampToIso } from '../dos-time';
@@ -167,3 +167,6 @@ export const FAT_KINDS: readonly KindFacts[] = [
   // Its entries have no room for the state bits (FATGEN 1.03, “FAT Data Structure”).
   { ...kindFacts('fat12', 'FAT12', 64 * KIB, 256 * MIB, () => TYPE.fat12), lacks: ['mark'] },
 ];
+
+/** What its driver can open, and what it can do to that. */
+export const FAT: KindsOfDriver = { kinds: FAT_KINDS, abilities: EVERYTHING };

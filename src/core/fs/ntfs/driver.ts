@@ -7,7 +7,7 @@
 import { isSigned } from '../mending';
 import type { FileSystemDriver } from '../port';
 import { looksLikeNtfs } from './boot-sector';
-import { NTFS_KIND } from './kinds';
+import { NTFS } from './kinds';
 import { makeNtfs } from './make';
 import { claimedBy, ntfsMends, ntfsTraces } from './mend';
 import { openNtfs } from './volume';
@@ -16,17 +16,7 @@ const PROBE_BYTES = 512;
 
 export const ntfsDriver: FileSystemDriver = {
   name: 'NTFS',
-  kinds: [NTFS_KIND],
-  abilities: {
-    check: true,
-    shrink: true,
-    grow: true,
-    make: true,
-    relabel: true,
-    write: true,
-    mark: true,
-    retire: true,
-  },
+  ...NTFS,
   async probe(device) {
     if (device.size < PROBE_BYTES) return undefined;
     return looksLikeNtfs(await device.bytes(0, PROBE_BYTES)) ? 'ntfs' : undefined;

@@ -1,1 +1,2 @@
 export { ntfsDriver } from './driver';
+export { NTFS } from './kinds';

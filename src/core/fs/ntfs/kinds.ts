@@ -1,6 +1,6 @@
 /** What forms and tables need to know of NTFS, and which cluster sizes suit which volume. */
 import { CoreError } from '@/core/errors';
-import { COMPRESSED, type KindFacts } from '../kind-facts';
+import { EVERYTHING, COMPRESSED, type KindFacts, type KindsOfDriver } from '../kind-facts';
 import { leastBytes, planNewVolume } from './make-plan';
 import { mountPoint } from './mount-point';
 import { HOLE_CLUSTERS } from './sparse';
@@ -65,7 +65,7 @@ const linkWords = (letter: string, path: string): string => `${letter}:\\${path.
 const MOST_COMPRESSED = 4096;
 export const canCompress = (clusterSize: number): boolean => clusterSize <= MOST_COMPRESSED;
 
-export const NTFS_KIND: KindFacts = {
+const NTFS_KIND: KindFacts = {
   kind: 'ntfs',
   title: 'NTFS',
   minBytes: leastBytes(512),
@@ -101,3 +101,6 @@ export const NTFS_KIND: KindFacts = {
     entryBytes: (nameLength) => RECORD_BYTES + INDEX_SHARE * (ENTRY_BYTES + 2 * nameLength),
   },
 };
+
+/** What its driver can open, and what it can do to that. */
+export const NTFS: KindsOfDriver = { kinds: [NTFS_KIND], abilities: EVERYTHING };

@@ -4,10 +4,9 @@
  */
 import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
-import { KIB, MIB, TIB } from '@/core/size';
+import { KIB, MIB } from '@/core/size';
 import { formatUuid, parseUuid, uuidOf } from '../uuid';
 import type { EntryDetails, FileEntry } from '../entry';
-import type { KindFacts } from '../kind-facts';
 import type {
   Beyond,
   ByteRange,
@@ -21,48 +20,13 @@ import type {
   VolumeWriter,
 } from '../port';
 import { NO_TRACES, whereSound } from '../mending';
+import { LEAST, normaliseSwapLabel, PAGE, SWAP, SWAP_KIND, SWAP_TITLE as TITLE } from './kinds';
 import { changedHeader, headerIn, isVersioned, newHeader, PAGE_SIZES, readHeader, type SwapHeader } from './header';
 
-const TITLE = 'swap';
-const TYPE_CODE = 0x82;
-const LABEL_BYTES = 16;
-const PAGE = PAGE_SIZES[0];
-const LEAST = 1 * MIB;
-/** Pages are counted in 32 bits. */
-const MOST = 16 * TIB;
 const LEAST_PAGES = 10;
 const CLEAR_CHUNK = 8 * MIB;
 
 const unable = (ability: string): CoreError => new CoreError('fs.ability', { fileSystem: TITLE, ability });
-
-function normaliseLabel(label: string): string {
-  if (new TextEncoder().encode(label).length > LABEL_BYTES)
-    throw new CoreError('fs.label', { label, reason: `the label of a swap area has at most ${LABEL_BYTES} bytes` });
-  return label;
-}
-
-const SWAP_KIND: KindFacts = {
-  kind: 'swap',
-  title: TITLE,
-  minBytes: LEAST,
-  maxBytes: MOST,
-  maxFileBytes: 0,
-  maxLabelLength: LABEL_BYTES,
-  clusterSizes: (size) => (size >= LEAST && size <= MOST ? [PAGE] : []),
-  defaultClusterSize: (size) => (size >= LEAST && size <= MOST ? PAGE : undefined),
-  mbrType: () => TYPE_CODE,
-  normaliseLabel,
-  unlettered: true,
-  choices: [{ id: 'uuid', title: 'UUID', kind: 'uuid' }],
-  holds: {
-    keeps: [],
-    attributes: [],
-    nameFault: () => 'letters',
-    storedTimes: (times) => times,
-    entryBytes: () => 0,
-    structures: () => PAGE,
-  },
-};
 
 class SwapVolume implements Volume {
   readonly info: VolumeInfo;
@@ -131,7 +95,7 @@ class SwapVolume implements Volume {
   }
 
   relabel(label: string, tx: Transaction): Promise<void> {
-    return this.#write({ label: normaliseLabel(label) }, tx);
+    return this.#write({ label: normaliseSwapLabel(label) }, tx);
   }
 
   async retire(): Promise<void> {
@@ -179,22 +143,12 @@ async function make(device: BlockDevice, options: MakeOptions, tx: Transaction):
   // What was there before must not be found beside it.
   const cleared = format === 'full' ? size : Math.min(size, MIB);
   for (let at = 0; at < cleared; at += CLEAR_CHUNK) await tx.clearFree(at, Math.min(CLEAR_CHUNK, cleared - at));
-  await tx.write(0, newHeader(PAGE, Math.floor(size / PAGE) - 1, uuid, normaliseLabel(label)));
+  await tx.write(0, newHeader(PAGE, Math.floor(size / PAGE) - 1, uuid, normaliseSwapLabel(label)));
 }
 
 export const swapDriver: FileSystemDriver = {
   name: TITLE,
-  kinds: [SWAP_KIND],
-  abilities: {
-    check: true,
-    shrink: true,
-    grow: true,
-    make: true,
-    relabel: true,
-    write: false,
-    mark: false,
-    retire: false,
-  },
+  ...SWAP,
   async probe(device) {
     if (device.size < PAGE) return undefined;
     try {

@@ -1,1 +1,2 @@
 export { swapDriver } from './driver';
+export { SWAP } from './kinds';

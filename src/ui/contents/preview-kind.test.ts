@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { bytesRows, pictureType, textOf } from './preview';
+import { bytesRows, pictureType, textOf } from './preview-kind';
 
 describe('the beginning of a file', () => {
   it('is text where it is text, also cut in the middle of a letter', () => {

@@ -2,6 +2,7 @@
 
 import { isGoing, useBench, type RunView } from '@/state';
 import { useEffect } from 'react';
+import { noticesAre } from '../kit';
 
 const NAME = 'Ullager';
 
@@ -77,10 +78,6 @@ function useAwake(going: boolean): void {
     };
   }, [going]);
 }
-
-/** Whether notices can be shown, and whether the person was asked. */
-export const noticesAre = (): NotificationPermission | undefined =>
-  'Notification' in globalThis ? Notification.permission : undefined;
 
 /** Tells that a run has ended, where the person allowed that and is looking elsewhere. */
 function useNotice(name: string | undefined, words: string | undefined, state: RunView['state'] | undefined): void {
