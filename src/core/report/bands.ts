@@ -60,6 +60,20 @@ export interface Moving {
   readonly bytes: number;
 }
 
+/** What goes by the transfers of a plan; a folder that goes in parts is one. */
+export function movingIn(
+  transfers: readonly (Omit<Moving, 'bytes'> & { readonly facts: { readonly bytes: number } })[],
+): Moving[] {
+  const out = new Map<string, Moving>();
+  for (const { from, to, folder, facts } of transfers) {
+    const key = keyOf({ from, to, folder });
+    out.set(key, { from, to, folder, bytes: (out.get(key)?.bytes ?? 0) + facts.bytes });
+  }
+  return [...out.values()];
+}
+
+const keyOf = ({ from, to, folder }: Omit<Moving, 'bytes'>): string => `${from.disk} ${from.number} ${folder} ${to}`;
+
 /** A thin band for a folder, with where its tag stands. */
 export interface MovingBand {
   readonly key: string;
@@ -95,7 +109,7 @@ export function movingBands(
     const y1 = to.y + Math.min(right, to.height - h1);
     return [
       {
-        key: `${one.from.number} ${one.folder} ${one.to}`,
+        key: keyOf(one),
         role: to.volume!.role,
         path: ribbon(x0, x1, [y0, y0 + h0], [y1, y1 + h1]),
         y: (y0 + y1 + (h0 + h1) / 2) / 2,

@@ -1,4 +1,4 @@
-export { bandsBetween, bandsFrom, movingBands } from './bands';
+export { bandsBetween, bandsFrom, movingBands, movingIn } from './bands';
 export type { Band, Moving, MovingBand } from './bands';
 export {
   certificatePaper,

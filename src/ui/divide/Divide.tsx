@@ -41,7 +41,7 @@ import { BroughtDisk } from './BroughtDisk';
 import { SeveralInHand } from './SeveralInHand';
 import { SplitDialog } from './SplitDialog';
 import { create, split, Tools } from './Tools';
-import { usedBy } from '@/core/report';
+import { movingIn, usedBy } from '@/core/report';
 import { VolumeForm } from './VolumeForm';
 import { Walk } from './Walk';
 import { WorkOrder } from './WorkOrder';
@@ -64,7 +64,7 @@ export function Divide({ current }: { readonly current: Current }) {
   const planView = usePlan(later);
   const sources = useSourceDisks(planned);
   const { transfers } = useTransfers(id, planned);
-  const moving = useMemo(() => transfers?.map((t) => ({ ...t, bytes: t.facts.bytes })) ?? [], [transfers]);
+  const moving = useMemo(() => movingIn(transfers ?? []), [transfers]);
   const selectedId = useBench((s) => s.selected);
   const alsoIds = useBench((s) => s.also);
   const readOnly = useBench((s) => s.readOnly);
