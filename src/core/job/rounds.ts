@@ -31,6 +31,8 @@ const SPARE_SHARE = 0.005;
 /** What stays free on the new volume between two rounds. */
 const TARGET_SHARE = 0.01;
 
+/** More of them, and somebody had better look for another way. */
+const MOST_ROUNDS = 100;
 const LEND = 'Have another disk lend room';
 
 /** What goes in a round, and what is left for others. */
@@ -110,6 +112,7 @@ class Trial {
       const taken =
         whole.length > 0 ? { going: whole, left: without(left, whole) } : await this.#cut(left, overlay, free);
       if ('fault' in taken) return transfers.map((t) => ({ ...t, round: taken }));
+      if (index >= MOST_ROUNDS) return transfers.map((t) => ({ ...t, round: { fault: tooLittle(free) } }));
       for (const transfer of taken.going) {
         out.push({ ...transfer, round: { index, length } });
         this.#used += transfer.facts.needs;
@@ -222,6 +225,9 @@ class Trial {
     });
   }
 }
+
+const tooLittle = (free: number): string =>
+  `${formatSize(Math.max(0, free))} can be given at a time, so that it would take more than ${MOST_ROUNDS} rounds. ${LEND}`;
 
 const without = (all: readonly PlannedTransfer[], some: readonly PlannedTransfer[]): PlannedTransfer[] =>
   all.filter((t) => !some.includes(t));

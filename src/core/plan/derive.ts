@@ -35,7 +35,7 @@ type Wipes = ReturnType<typeof wipeSteps>;
 export function derivePlan(survey: Survey, planned: Layout, options: PlanOptions = {}): Plan {
   const context = new Derivation(survey, planned, options);
   const steps = context.steps();
-  if (!options.override) context.assertWritable(steps);
+  context.assertWritable(steps);
   const total = sumCosts(steps);
   // A copy is no system that runs.
   const running = planned.volumes.filter((v) => v.role === 'system' && v.origin.kind === 'kept');
@@ -84,7 +84,7 @@ class Derivation {
       override: options.override ?? false,
     });
     this.#transfers = new TransferSteps(transferred, this.#make);
-    this.#failing = new FailingPlaces(options.failing, options.retireFailing ?? false, this.#make);
+    this.#failing = new FailingPlaces(options, this.#make);
   }
 
   steps(): Step[] {
@@ -136,7 +136,7 @@ class Derivation {
       ...makes.filter((v) => !early.has(v.id)).flatMap(made),
       ...grows.map((k) => make.grow(k.planned, meanwhile(k))),
       ...copied.flatMap((c, i) => this.#grown(c, copies[i]!).map((from) => make.grow(c.planned, from))),
-      ...this.#failing.gained(proven, copied),
+      ...this.#failing.gained(proven, [...copied.map((c) => c.planned), ...(rounds ? [rounds.target] : [])]),
       ...relabels.map((k) => make.relabel(k.planned)),
       ...copied.filter((c) => c.planned.label !== (c.original.info?.label ?? '')).map((c) => make.relabel(c.planned)),
       ...transfers.at('last'),

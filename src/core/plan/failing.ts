@@ -5,8 +5,8 @@
 import { abilitiesOf, bytesBeyond, joinRanges, overlapsAny, totalOf, type ByteRange } from '@/core/fs';
 import { nameOf, type LaidVolume } from '@/core/layout';
 import { isHere } from '@/core/place';
-import type { Failing } from './hazards';
-import { refused } from './refused';
+import type { PlanOptions } from './options';
+import { refused, unsound } from './refused';
 import type { StepMakers } from './step-makers';
 import type { Step } from './steps';
 import { placeOf, type Copied, type Kept } from './subjects';
@@ -18,14 +18,13 @@ export class FailingPlaces {
   readonly #weak: readonly ByteRange[];
   readonly #dead: readonly ByteRange[];
 
-  /** @param wished whether volumes take them out of use */
   constructor(
-    private readonly failing: Failing | undefined,
-    wished: boolean,
+    private readonly options: Pick<PlanOptions, 'failing' | 'retireFailing' | 'override'>,
     private readonly make: Pick<StepMakers, 'retire'>,
   ) {
-    this.#weak = wished && failing ? failing.weak : [];
-    this.#dead = wished && failing ? failing.dead : [];
+    const { failing, retireFailing } = options;
+    this.#weak = retireFailing && failing ? failing.weak : [];
+    this.#dead = retireFailing && failing ? failing.dead : [];
   }
 
   #earlyOf({ now, planned }: Kept): Step[] {
@@ -34,6 +33,8 @@ export class FailingPlaces {
     const free = within(this.#dead, now.start, 0, stays).filter((p) => !overlapsAny(now.allocation, p.start, p.end));
     const places = joinRanges([...within(this.#weak, now.start, 0, stays), ...free]);
     if (places.length === 0) return [];
+    const error = this.options.override ? undefined : now.findings.find((f) => f.severity === 'error');
+    if (error) throw unsound(now, error.message);
     const bytes = totalOf(places) + places.length * EDGES * now.info.clusterSize;
     const shrunk = planned.length < now.length ? planned.length - now.limits!.floor.bytes : Infinity;
     const room = Math.min(now.info.free, shrunk);
@@ -58,8 +59,8 @@ export class FailingPlaces {
   }
 
   /** What volumes take out of use once they have their place. */
-  gained(kept: readonly Kept[], copied: readonly Copied[]): Step[] {
-    return [...kept.flatMap((k) => this.#gainedBy(k)), ...copied.flatMap((c) => this.late(c.planned))];
+  gained(kept: readonly Kept[], others: readonly LaidVolume[]): Step[] {
+    return [...kept.flatMap((k) => this.#gainedBy(k)), ...others.flatMap((v) => this.late(v))];
   }
 
   #gainedBy({ now, planned }: Kept): Step[] {
@@ -77,14 +78,15 @@ export class FailingPlaces {
    * @throws CoreError `plan.refused`
    */
   assertNoneWritten(steps: readonly Step[], kept: readonly Kept[], copied: readonly Copied[]): void {
-    for (const step of steps) {
+    const { override, failing } = this.options;
+    for (const step of override ? [] : steps) {
       if (step.kind !== 'carry' || !isHere(step.to)) continue;
       const { start, length } = step.to;
       const volume =
         kept.find((k) => k.now.number === step.number)?.now ?? copied.find((c) => c.number === step.number)?.original;
       // Where what is carried in comes to is not known before.
       const known = volume?.info && !step.whole && bytesBeyond(volume.allocation, length) === 0;
-      const hit = within(this.failing?.dead ?? [], start, 0, length).find(
+      const hit = within(failing?.dead ?? [], start, 0, length).find(
         (p) => !known || overlapsAny(volume.allocation, p.start, p.end),
       );
       if (hit) throw refused('failing.place', { volume: step.name, at: start + hit.start });

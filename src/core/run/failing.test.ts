@@ -153,4 +153,16 @@ describe('failing places go out of use', () => {
     const target: TargetInput = { volumes: [{ keep: 1, size: `${floor} B` }] };
     await expect(planOn(disk, target, { weak, dead: [] })).rejects.toThrow(/take up to .* out of use, and it has 0 B/);
   });
+
+  it('is refused on a volume that is not sound, unless that is overridden', async () => {
+    const disk = await stick('exfat');
+    const survey = await surveyDisk(disk);
+    const findings = [{ severity: 'error', code: 'exfat.x', message: 'Something is wrong.' }] as const;
+    const unsound = { ...survey, volumes: survey.volumes.map((v) => ({ ...v, findings })) };
+    const { layout } = resolveTarget(survey, parseTarget({ volumes: [{ keep: 1 }] }));
+    const options = { failing: { weak: [{ start: 4 * MIB, end: 5 * MIB }], dead: [] }, retireFailing: true };
+    expect(() => derivePlan(unsound, layout, options)).toThrow(/Something is wrong/);
+    const overridden = derivePlan(unsound, layout, { ...options, override: true });
+    expect(overridden.steps.map((s) => s.kind)).toContain('retire');
+  });
 });

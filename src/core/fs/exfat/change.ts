@@ -1,6 +1,6 @@
 /**
- * Resizing an exFAT volume, and taking places of it out of use: every owner of clusters is given its new ones, then tables, entries and boot regions change
- * together.
+ * Resizing an exFAT volume, and taking places of it out of use: every owner of clusters is given its new ones, then tables,
+ * entries and boot regions change together.
  *
  * Shrinking carries in what lies past the new end. Growing past what the allocation table has room for moves the start
  * of the clusters: the first ones are carried behind, and all numbers change. A file whose clusters no longer follow

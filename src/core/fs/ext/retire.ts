@@ -1,7 +1,7 @@
 /**
- * Taking places of an ext volume out of use. What lies on them is carried off, and they are listed as the blocks of the inode
- * that bad ones belong to (ext4 on-disk layout, “Special inodes”: inode 1). Superblocks, descriptors, bitmaps and inode tables
- * stay where they are.
+ * Taking places of an ext volume out of use. What lies on them is carried off, and they are listed as the blocks of the
+ * inode that bad ones belong to (ext4 on-disk layout, “Special inodes”: inode 1). Superblocks, descriptors, bitmaps and
+ * inode tables stay where they are.
  */
 import { runsOf } from '../bitmap';
 import type { ByteRange, Transaction } from '../port';

@@ -1,7 +1,7 @@
 /**
- * Shrinking a FAT volume, and taking places of it out of use: whatever lies past the new end or on them is carried off, then
- * the tables, the directory entries and the boot sector change together. The tables keep their length, which the specification allows; marks of bad
- * clusters past the new end stay in them, so that growing again finds them.
+ * Shrinking a FAT volume, and taking places of it out of use: whatever lies past the new end, or on them, is carried off,
+ * then the tables, the directory entries and the boot sector change together. The tables keep their length, which the
+ * specification allows; marks of bad clusters past the new end stay in them, so that growing again finds them.
  */
 import type { ByteRange, Transaction } from '../port';
 import { Retired } from '../retired';
