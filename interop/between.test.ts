@@ -115,6 +115,29 @@ describe('folders that went to another volume', () => {
     if (from === 'ntfs') expect(read('fls', ['-o', `${first}`, image])).toMatch(/ \d+-144-\d+:\s+f$/m);
   });
 
+  it('that is more than is free went in parts, and is read by all', () => {
+    const folders = ['Beech', 'Cedar', 'Elm', 'Fir', 'Hazel', 'Larch'].map((name, i) => ({
+      folder: `Trees/${name}`,
+      ...{ count: 14, name: '{nn} {word}.bin', smallest: '300 KiB', largest: '900 KiB', near: i / 6, fragments: 2 },
+    }));
+    const image = make('parts', '66 MiB', 'gpt', [{ size: 'rest', fileSystem: 'ntfs', label: 'OLD', fill: folders }]);
+    const before = bins(image, 1);
+    const target = {
+      volumes: [
+        { keep: 1, size: '14 MiB' },
+        { create: 'ntfs', size: 'rest', label: 'TREES', letter: 'E', as: 'own' },
+      ],
+      transfers: [{ from: { volume: 1 }, folder: 'Trees', to: 'own', then: 'remove', leave: 'link' }],
+    };
+    writeFileSync(box.path('parts.json'), JSON.stringify(target));
+    expect(ullager('plan', image, '--target', box.path('parts.json')).out).toMatch(/Copy a part of Trees from OLD/);
+    run(image, target);
+    const [first, second] = starts(image) as [number, number];
+    expect(byReader(image, first)).toEqual([]);
+    expect(byReader(image, second)).toEqual(before);
+    expect(read('fls', ['-o', `${first}`, image])).toMatch(/ \d+-144-\d+:\s+Trees$/m);
+  });
+
   it('that is parked is on its volume as before, and nowhere else', () => {
     const volumes = ['PART', 'PARK'].map((label) => ({ size: '40 MiB', fileSystem: 'ntfs', label, fill: fill(12) }));
     const image = make('parked', '84 MiB', 'gpt', volumes);
