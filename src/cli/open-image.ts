@@ -56,11 +56,11 @@ export async function openImage(
     return found;
   };
   try {
-    const { device, packed } = file.sectorSize
+    const { device, packed, remarks } = file.sectorSize
       ? ownDevice(file, file.sectorSize, asked)
       : await openImageDevice(file, { inside, sectorSize: asked, beside });
     if (how) return { device, close };
-    const session = await Session.open(device, path, tableless);
+    const session = await Session.open(device, path, tableless, remarks);
     return { device, session, packed, close };
   } catch (error) {
     await close();
@@ -72,7 +72,7 @@ export async function openImage(
 function ownDevice(file: FileSource, sectorSize: number, asked: number | undefined): OpenedDevice {
   if (asked !== undefined && asked !== sectorSize)
     throw new UsageError(`The sectors of ${file.name} have ${sectorSize} bytes, as the system says, not ${asked}.`);
-  return { device: new ImageDevice(file, sectorSize), packed: false };
+  return { device: new ImageDevice(file, sectorSize), packed: false, remarks: [] };
 }
 
 function readSectorSize(text: string): number {

@@ -1,6 +1,6 @@
 /** The disks that are open, each in layers over what is never written, and the volumes on them. */
 import { MediumDevice, type BlockDevice } from '@/core/device';
-import { CoreError } from '@/core/errors';
+import { CoreError, type Finding } from '@/core/errors';
 import type { Volume } from '@/core/fs';
 import { fingerprintImage, sameContent, sameImage, type ImageFingerprint } from '@/core/image';
 import type { OpenVolume, Survey } from '@/core/inspect';
@@ -32,6 +32,8 @@ interface OpenedHow {
   readonly image?: OpenDisk['image'];
   /** What was on the bench before may begin like nothing that is known, by what was done to it there. */
   readonly tableless?: boolean;
+  /** What is to be said of the file it is in. */
+  readonly remarks?: readonly Finding[];
 }
 
 export class OpenDisks {
@@ -93,8 +95,8 @@ export class OpenDisks {
     const fingerprint = await this.fingerprint(file);
     const same = otherDate ? sameContent : sameImage;
     if (expected && !same(expected, fingerprint)) throw new CoreError('image.changed', { name: file.name });
-    const { device } = await openImageDevice(source, { inside, ...told });
-    const survey = await this.#open(id, file.name, device, { image: { file, fingerprint }, tableless });
+    const { device, remarks } = await openImageDevice(source, { inside, ...told });
+    const survey = await this.#open(id, file.name, device, { image: { file, fingerprint }, tableless, remarks });
     return { survey, fingerprint };
   }
 
@@ -107,11 +109,11 @@ export class OpenDisks {
     id: string,
     name: string,
     base: BlockDevice,
-    { medium, image, tableless = true }: OpenedHow,
+    { medium, image, tableless = true, remarks = [] }: OpenedHow,
   ): Promise<Survey> {
     const layers = await DiskLayers.open(this.db, id, base);
     const { device } = layers;
-    const session = await Session.open(device, name, tableless);
+    const session = await Session.open(device, name, tableless, remarks);
     this.#disks.set(id, { name, layers, medium: medium?.(device), image, session, indexes: new WeakMap() });
     return session.survey;
   }

@@ -100,6 +100,37 @@ describe('a container', () => {
     expect(zeros.every((b) => b === 0)).toBe(true);
   });
 
+  it('qcow2: snapshots beside the disk are told, by their names as far as they can be read', async () => {
+    const device = await disk(MIB);
+    const image = await collected(exportQcow2(device));
+    expect((await openContainer(source(image))).remarks).toEqual([]);
+    const entry = (name: string): Buffer => {
+      const text = Buffer.from(name);
+      const out = Buffer.alloc(Math.ceil((40 + 16 + 1 + text.length) / 8) * 8);
+      out.writeUInt16BE(1, 12);
+      out.writeUInt16BE(text.length, 14);
+      out.writeUInt32BE(16, 36);
+      out.write('1', 56);
+      text.copy(out, 57);
+      return out;
+    };
+    const at = Math.ceil(image.length / 8) * 8;
+    const padded = Buffer.concat([image, Buffer.alloc(at - image.length)]);
+    const table = [entry('before the move'), entry('Übersicht')];
+    const told = async (count: number, entries: readonly Buffer[]): Promise<string | undefined> => {
+      const file = Buffer.concat([padded, ...entries]);
+      file.writeUInt32BE(count, 60);
+      file.writeBigUInt64BE(BigInt(at), 64);
+      const opened = await openContainer(source(file));
+      await sameAs(opened, device);
+      return opened.remarks?.[0]?.message;
+    };
+    expect(await told(1, table)).toMatch(/holds a snapshot beside the disk: before the move\. /);
+    expect(await told(2, table)).toMatch(/2 snapshots beside the disk: before the move, Übersicht\. /);
+    expect(await told(4_000_000_000, table)).toMatch(/snapshots beside the disk: before the move, Übersicht, …\. /);
+    expect(await told(3, [])).toMatch(/holds 3 snapshots beside the disk\. /);
+  });
+
   it.each<[string, (view: DataView) => void, RegExp]>([
     ['a backing file', (v) => v.setBigUint64(8, 512n), /builds on another/],
     ['encryption', (v) => v.setUint32(32, 1), /encrypted/],

@@ -1,5 +1,5 @@
 /** A disk image opened by reference: nothing is read until it is asked for, nothing is ever written. */
-import { CoreError } from '@/core/errors';
+import { CoreError, type Finding } from '@/core/errors';
 import { BlockDevice } from '@/core/device';
 
 /** The smallest possible source of bytes: a file, a blob, a buffer. Buffers are borrowed for the call. */
@@ -8,6 +8,8 @@ export interface ByteSource {
   readonly size: number;
   /** Bytes a sector of the disk, where the file says it. */
   readonly sectorSize?: number | undefined;
+  /** What is to be said of the file, beside what the disk in it holds. */
+  readonly remarks?: readonly Finding[] | undefined;
   read(offset: number, into: Uint8Array): Promise<void>;
   /** Stretches that may hold anything but zeros, in order; all of it when left out. */
   occupied?(): Iterable<{ start: number; end: number }>;

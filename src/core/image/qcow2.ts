@@ -6,7 +6,8 @@
  * backing file, that are encrypted, or that need a feature not known here, are refused.
  */
 import type { BlockDevice } from '@/core/device';
-import { CoreError } from '@/core/errors';
+import { CoreError, type Finding } from '@/core/errors';
+import { spaced } from '@/core/size';
 import { inflateSync } from 'fflate';
 import { eachBlock, keepFew } from './blocks';
 import type { ByteSource } from './image-device';
@@ -22,6 +23,9 @@ const SECTOR = 512;
 const MAX_TABLE_BYTES = 64 * 1024 * 1024;
 const CACHED_TABLES = 64;
 const CACHED_CLUSTERS = 8;
+const SNAPSHOT_BYTES = 40;
+const MOST_NAMES = 5;
+const MOST_NAME_BYTES = 255;
 
 interface Header {
   readonly version: number;
@@ -29,6 +33,8 @@ interface Header {
   readonly size: number;
   readonly l1Entries: number;
   readonly l1Offset: number;
+  readonly snapshots: number;
+  readonly snapshotsOffset: number;
 }
 
 /** @throws CoreError `image.container` */
@@ -36,7 +42,7 @@ export async function openQcow2(source: ByteSource): Promise<ByteSource> {
   const header = await readHeader(source);
   const l1 = new Uint8Array(header.l1Entries * 8);
   await source.read(header.l1Offset, l1);
-  return new Qcow2Source(source, header, new DataView(l1.buffer));
+  return new Qcow2Source(source, header, new DataView(l1.buffer), await remarksOn(source, header));
 }
 
 async function readHeader(source: ByteSource): Promise<Header> {
@@ -62,7 +68,37 @@ async function readHeader(source: ByteSource): Promise<Header> {
   const needed = Math.ceil(Math.ceil(size / 2 ** clusterBits) / perTable);
   const fits = l1Entries * 8 <= MAX_TABLE_BYTES && l1Offset + l1Entries * 8 <= source.size && l1Entries >= needed;
   if (!Number.isSafeInteger(size) || size === 0 || !fits) refuse('its tables make no sense');
-  return { version, clusterBits, size, l1Entries, l1Offset };
+  const [snapshots, snapshotsOffset] = [view.getUint32(60), Number(view.getBigUint64(64))];
+  return { version, clusterBits, size, l1Entries, l1Offset, snapshots, snapshotsOffset };
+}
+
+/** That there are snapshots, which are earlier states of the disk: what is opened is the disk as it was last. */
+async function remarksOn(source: ByteSource, { snapshots, snapshotsOffset }: Header): Promise<Finding[]> {
+  if (snapshots === 0) return [];
+  const names = await snapshotNames(source, snapshotsOffset, Math.min(snapshots, MOST_NAMES));
+  const named = names.length > 0 ? `: ${names.join(', ')}${snapshots > names.length ? ', …' : ''}` : '';
+  const many = snapshots === 1 ? 'a snapshot' : `${spaced(snapshots)} snapshots`;
+  const message = `The image holds ${many} beside the disk${named}. What is shown, and goes on, is the disk as it was last.`;
+  return [{ severity: 'info', code: 'image.snapshots', message }];
+}
+
+/** Their names as far as they can be read (“Snapshots” in the document). */
+async function snapshotNames(source: ByteSource, offset: number, most: number): Promise<string[]> {
+  const out: string[] = [];
+  let at = offset;
+  const head = new Uint8Array(SNAPSHOT_BYTES);
+  while (out.length < most && Number.isSafeInteger(at) && at > 0 && at + SNAPSHOT_BYTES <= source.size) {
+    await source.read(at, head);
+    const view = new DataView(head.buffer);
+    const [idLength, nameLength, extra] = [view.getUint16(12), view.getUint16(14), view.getUint32(36)];
+    const from = at + SNAPSHOT_BYTES + extra + idLength;
+    if (nameLength === 0 || nameLength > MOST_NAME_BYTES || from + nameLength > source.size) break;
+    const name = new Uint8Array(nameLength);
+    await source.read(from, name);
+    out.push(new TextDecoder().decode(name));
+    at += Math.ceil((SNAPSHOT_BYTES + extra + idLength + nameLength) / 8) * 8;
+  }
+  return out;
 }
 
 class Qcow2Source implements ByteSource {
@@ -76,6 +112,7 @@ class Qcow2Source implements ByteSource {
     private readonly source: ByteSource,
     private readonly header: Header,
     private readonly l1: DataView,
+    readonly remarks: readonly Finding[],
   ) {
     this.size = header.size;
     this.name = source.name;

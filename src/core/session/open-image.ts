@@ -1,4 +1,5 @@
 /** From the bytes of a file to the disk they are: container, then sector size. */
+import type { Finding } from '@/core/errors';
 import { ImageDevice, openContainer, type ByteSource, type ContainerOptions } from '@/core/image';
 import { detectSectorSize, mostBytesFor } from '@/core/inspect';
 
@@ -17,6 +18,8 @@ export interface OpenImageHow extends Pick<ContainerOptions, 'beside'> {
 export interface OpenedDevice {
   readonly device: ImageDevice;
   readonly packed: boolean;
+  /** What is to be said of the file, beside what the disk in it holds. */
+  readonly remarks: readonly Finding[];
 }
 
 /** Opens what a file holds; nothing is written. @throws CoreError `image.*` */
@@ -25,5 +28,5 @@ export async function openImageDevice(source: ByteSource, how: OpenImageHow = {}
   const bytes = await openContainer(source, { ...options, mostBytes: mostBytesFor });
   const told = sectorSize ?? bytes.sectorSize ?? (await detectSectorSize(new ImageDevice(bytes, 512)));
   const device = new ImageDevice(bytes, told);
-  return { device, packed: bytes !== source };
+  return { device, packed: bytes !== source, remarks: bytes.remarks ?? [] };
 }

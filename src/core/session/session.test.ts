@@ -23,6 +23,14 @@ const source = (bytes: Uint8Array, name: string): ByteSource => ({
 });
 
 describe('a session', () => {
+  it('has what is to be said of the file among its findings, also once the disk has changed', async () => {
+    const disk = await buildStick();
+    const remark = { severity: 'info', code: 'image.snapshots', message: 'The image holds a snapshot.' } as const;
+    const session = await Session.open(disk, 'stick', false, [remark]);
+    expect(session.survey.findings).toEqual([remark]);
+    expect((await session.look()).findings).toEqual([remark]);
+  });
+
   it('opens a volume once, for its survey and for whoever asks', async () => {
     const disk = new Counting((await buildStick()).buffer);
     const session = await Session.open(disk, 'stick');

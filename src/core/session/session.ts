@@ -1,6 +1,6 @@
 /** A disk that is open: surveyed, with its volumes opened once and kept until something has changed it. */
 import { WindowDevice, type BlockDevice } from '@/core/device';
-import { CoreError } from '@/core/errors';
+import { CoreError, type Finding } from '@/core/errors';
 import { probeFileSystem } from '@/core/fs';
 import {
   findLost,
@@ -19,6 +19,7 @@ export class Session {
   private constructor(
     readonly device: BlockDevice,
     readonly name: string,
+    private readonly remarks: readonly Finding[],
     [survey, volumes]: Awaited<ReturnType<typeof lookAt>>,
   ) {
     this.#survey = survey;
@@ -28,10 +29,16 @@ export class Session {
   /**
    * Looks at a disk, which is only read.
    * @param tableless takes what begins like nothing that is known for a disk whose table is gone
+   * @param remarks what is to be said of the file that the disk is in: findings like any other
    * @throws what {@link surveyDisk} throws
    */
-  static async open(device: BlockDevice, name: string, tableless = false): Promise<Session> {
-    return new Session(device, name, await lookAt(device, name, tableless));
+  static async open(
+    device: BlockDevice,
+    name: string,
+    tableless = false,
+    remarks: readonly Finding[] = [],
+  ): Promise<Session> {
+    return new Session(device, name, remarks, await lookAt(device, name, tableless, remarks));
   }
 
   get survey(): Survey {
@@ -41,7 +48,7 @@ export class Session {
   /** Looks again, after something has changed the disk; volumes that were open are not asked any more. */
   async look(): Promise<Survey> {
     this.#volumes = new Map();
-    [this.#survey, this.#volumes] = await lookAt(this.device, this.name, true);
+    [this.#survey, this.#volumes] = await lookAt(this.device, this.name, true, this.remarks);
     return this.#survey;
   }
 
@@ -95,6 +102,7 @@ async function lookAt(
   device: BlockDevice,
   name: string,
   tableless: boolean,
+  remarks: readonly Finding[],
 ): Promise<[Survey, Map<number, Promise<OpenVolume>>]> {
   const volumes = new Map<number, Promise<OpenVolume>>();
   const survey = await surveyDisk(
@@ -103,5 +111,5 @@ async function lookAt(
     (number, open) => volumes.set(number, Promise.resolve(open)),
     tableless,
   );
-  return [survey, volumes];
+  return [{ ...survey, findings: [...survey.findings, ...remarks] }, volumes];
 }
