@@ -107,8 +107,9 @@ describe('failing places go out of use', () => {
     });
     const weak = [{ start: 20 * MIB, end: 20 * MIB + 512 }];
     const dead = [{ start: 40 * MIB, end: 40 * MIB + 4096 }];
-    const alone = await planOn(disk, { volumes: [{ keep: 1 }] }, { weak, dead });
+    const alone = await planOn(disk, { volumes: [{ keep: 1, role: 'system' }] }, { weak, dead });
     expect(alone.steps.map((s) => s.kind)).toEqual(['check', 'retire', 'prove']);
+    expect(alone.restart).toBe('OLD is in use while its system runs');
     const grown = await planOn(disk, { volumes: [{ keep: 1, size: 'rest' }] }, { weak, dead });
     expect(grown.steps.map((s) => s.kind)).toEqual(['check', 'retire', 'table', 'grow', 'retire', 'prove']);
     const medium = new MediumDevice(disk, { read: 1e9, write: 1e9, seek: 0, weak, dead });

@@ -13,6 +13,7 @@ export interface RetireStep extends StepBase {
 }
 
 export const retire: StepKind<RetireStep> = {
+  restarts: true,
   schema: z.strictObject({
     kind: z.literal('retire'),
     ...baseShape,
