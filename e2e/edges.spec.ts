@@ -17,51 +17,55 @@ test('Ctrl+Z undoes what the focused edge did, by arrow key and by drag, to the 
   await expect(page.getByText(/Shrink E LABELS/)).toBeVisible();
 });
 
-test('what is typed while the commands are on their way is in their field', async ({ page }) => {
-  await openBench(page);
-  await divideStick(page);
-  // Two keys in one go, quicker than any dialog is drawn.
-  await page.evaluate(() => {
-    const press = (key: string, more?: KeyboardEventInit): void => {
-      document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...more }));
-    };
-    press('k', { code: 'KeyK', ctrlKey: true });
-    return Promise.resolve().then(() => press('t', { code: 'KeyT' }));
-  });
-  const field = page.getByRole('combobox', { name: 'Command' });
-  await expect(field).toHaveValue('t');
-  await page.keyboard.type('o 3 GiB');
-  await expect(field).toHaveValue('to 3 GiB');
-  await page.keyboard.press('Enter');
-  await expect(page.getByText('Shrink E LABELS to 3 GiB')).toBeVisible();
-  // From a field of the form too, where a space would press what has the focus first.
-  await page.getByLabel('Size', { exact: true }).focus();
-  await page.keyboard.press('Control+k');
-  await page.keyboard.type('to 4 GiB');
-  await expect(field).toHaveValue('to 4 GiB');
-  await page.keyboard.press('Enter');
-  await expect(page.getByText('Shrink E LABELS to 4 GiB')).toBeVisible();
-});
+test.describe('with dialogs that come and go in their own time', () => {
+  test.use({ contextOptions: { reducedMotion: 'no-preference' } });
 
-test('commands asked for while the last ones are still leaving begin with an empty field', async ({ page }) => {
-  await openBench(page);
-  await divideStick(page);
-  await page.keyboard.press('Control+k');
-  const field = page.getByRole('combobox', { name: 'Command' });
-  await page.keyboard.type('to 3 GiB');
-  await expect(field).toHaveValue('to 3 GiB');
-  // Quicker than any dialog goes.
-  await field.evaluate((input) => {
-    const press = (on: Element, key: string, more?: KeyboardEventInit): void => {
-      on.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...more }));
-    };
-    press(input, 'Enter');
-    return Promise.resolve().then(() => press(document.body, 'k', { code: 'KeyK', ctrlKey: true }));
+  test('what is typed while the commands are on their way is in their field', async ({ page }) => {
+    await openBench(page);
+    await divideStick(page);
+    // Two keys in one go, quicker than any dialog is drawn.
+    await page.evaluate(() => {
+      const press = (key: string, more?: KeyboardEventInit): void => {
+        document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...more }));
+      };
+      press('k', { code: 'KeyK', ctrlKey: true });
+      return Promise.resolve().then(() => press('t', { code: 'KeyT' }));
+    });
+    const field = page.getByRole('combobox', { name: 'Command' });
+    await expect(field).toHaveValue('t');
+    await page.keyboard.type('o 3 GiB');
+    await expect(field).toHaveValue('to 3 GiB');
+    await page.keyboard.press('Enter');
+    await expect(page.getByText('Shrink E LABELS to 3 GiB')).toBeVisible();
+    // From a field of the form too, where a space would press what has the focus first.
+    await page.getByLabel('Size', { exact: true }).focus();
+    await page.keyboard.press('Control+k');
+    await page.keyboard.type('to 4 GiB');
+    await expect(field).toHaveValue('to 4 GiB');
+    await page.keyboard.press('Enter');
+    await expect(page.getByText('Shrink E LABELS to 4 GiB')).toBeVisible();
   });
-  await page.keyboard.type('to 4 GiB');
-  await expect(field).toHaveValue('to 4 GiB');
-  await page.keyboard.press('Enter');
-  await expect(page.getByText('Shrink E LABELS to 4 GiB')).toBeVisible();
+
+  test('commands asked for while the last ones are still leaving begin with an empty field', async ({ page }) => {
+    await openBench(page);
+    await divideStick(page);
+    await page.keyboard.press('Control+k');
+    const field = page.getByRole('combobox', { name: 'Command' });
+    await page.keyboard.type('to 3 GiB');
+    await expect(field).toHaveValue('to 3 GiB');
+    // Quicker than any dialog goes.
+    await field.evaluate((input) => {
+      const press = (on: Element, key: string, more?: KeyboardEventInit): void => {
+        on.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...more }));
+      };
+      press(input, 'Enter');
+      return Promise.resolve().then(() => press(document.body, 'k', { code: 'KeyK', ctrlKey: true }));
+    });
+    await page.keyboard.type('to 4 GiB');
+    await expect(field).toHaveValue('to 4 GiB');
+    await page.keyboard.press('Enter');
+    await expect(page.getByText('Shrink E LABELS to 4 GiB')).toBeVisible();
+  });
 });
 
 test('Run is pressed twice and begins once: the run goes on to its end', async ({ page }) => {
