@@ -189,3 +189,17 @@ test('a file is saved before the service worker is there, which then comes for i
   const [saved] = await Promise.all([page.waitForEvent('download'), save.click()]);
   expect(readFileSync((await saved.path())!, 'utf8')).toBe('hello from the stick');
 });
+
+test('a part of the page that can’t be fetched says so, and the page goes on once its server is back', async ({
+  page,
+}) => {
+  // What comes when there is time does not come.
+  await page.addInitScript(() => delete (window as Partial<Window>).requestIdleCallback);
+  await openBench(page);
+  await page.route('**/_next/static/chunks/**', (route) => route.abort());
+  await page.getByRole('button', { name: `Open ${STICK}` }).click();
+  await expect(page.getByText('This part of the page could not be fetched.')).toBeVisible();
+  await page.unroute('**/_next/static/chunks/**');
+  await page.getByRole('button', { name: 'Load the page again' }).click();
+  await expect(page.getByRole('button', { name: 'Divide this disk' })).toBeVisible();
+});
