@@ -1,5 +1,6 @@
 /** How planning grows with the number of volumes. */
 import { SparseDevice } from '@/core/device';
+import { abilitiesOf } from '@/core/fs';
 import { surveyDisk, type Survey } from '@/core/inspect';
 import { asVolumeId, type Layout, type LaidVolume } from '@/core/layout';
 import { derivePlan } from '@/core/plan';
@@ -52,16 +53,7 @@ export async function benchMany(): Promise<void> {
         free: 3 * GIB,
       },
       limits: { floor: { bytes: GIB, reason: '', holds: [] }, ceiling: { bytes: 8 * GIB, reason: '' } },
-      abilities: {
-        check: true,
-        shrink: true,
-        grow: true,
-        make: true,
-        relabel: true,
-        write: true,
-        mark: true,
-        retire: true,
-      },
+      abilities: abilitiesOf('fat32'),
       allocation: [{ start: 0, end: GIB }],
       files: 100,
       findings: [],

@@ -4,6 +4,7 @@ import type { FileEntry, Holdings, NewContent, NewFileFacts, Volume, VolumeWrite
 import type { Tree } from './list-tree';
 import { canHold } from './links';
 import { mapNames, timesAbove, type Placed, type Places } from './names';
+import { standsAt } from './part';
 
 /** Where a tree comes from. */
 export interface TreeSource {
@@ -81,7 +82,7 @@ function streamsOf(entries: readonly FileEntry[]): Map<string, FileEntry[]> {
   const out = new Map<string, FileEntry[]>();
   for (const entry of entries) {
     if (entry.stream === undefined) continue;
-    const owner = entry.path.slice(0, -entry.stream.length - 1);
+    const owner = standsAt(entry);
     const list = out.get(owner);
     if (list) list.push(entry);
     else out.set(owner, [entry]);

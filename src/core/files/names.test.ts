@@ -1,7 +1,7 @@
 import { findKind } from '@/core/fs';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { mapNames } from './names';
+import { mapNames, parentOf } from './names';
 
 const KINDS = ['fat32', 'exfat', 'ntfs'];
 const LETTERS = fc.constantFrom(...'aAbB.:?* ', 'é', '植', 'con', 'x'.repeat(80));
@@ -24,8 +24,6 @@ const TREE = fc.array(fc.tuple(fc.nat(), NAME, fc.boolean()), { maxLength: 30 })
   }
   return entries.sort((a, b) => (a.path < b.path ? -1 : 1));
 });
-
-const parentOf = (path: string): string => path.slice(0, Math.max(0, path.lastIndexOf('/')));
 
 describe('names at a new place', () => {
   it('can be there, are told apart, and nothing is put where something is, whatever there is', () => {

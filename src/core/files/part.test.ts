@@ -3,6 +3,7 @@ import type { FileEntry } from '@/core/fs';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { sortByPath } from './list-tree';
+import { parentOf } from './names';
 import { entriesOf, goesWith, partWithin, removedWith, type Part } from './part';
 
 const NAMES = ['a', 'a-b', 'a.d', 'A', 'b', '~', 'ä', '😀'];
@@ -28,7 +29,7 @@ function treeOf(all: readonly Made[]): FileEntry[] {
   const out = new Map<string, FileEntry>();
   const plain = { times: {}, attributes: [] };
   const folders = (path: string): boolean => {
-    if (path.includes('/') && !folders(path.slice(0, path.lastIndexOf('/')))) return false;
+    if (path.includes('/') && !folders(parentOf(path))) return false;
     const known = out.get(path);
     if (!known) out.set(path, { path, kind: 'folder', size: 0, id: 1000 + out.size, ...plain });
     return !known || known.kind === 'folder';
@@ -36,7 +37,7 @@ function treeOf(all: readonly Made[]): FileEntry[] {
   folders('T');
   for (const { names, size, kind, stream, id } of all) {
     const path = `T/${names.join('/')}`;
-    if (!folders(path.slice(0, path.lastIndexOf('/'))) || out.has(path)) continue;
+    if (!folders(parentOf(path)) || out.has(path)) continue;
     out.set(path, {
       path,
       kind,
@@ -97,8 +98,7 @@ describe('parts of a tree', () => {
           // What is there when its turn comes is the same as what was planned of the whole.
           expect(entriesOf(before, part)).toEqual(entriesOf(entries, part));
           const paths = new Set(entriesOf(entries, part).map((e) => e.path));
-          for (const path of paths)
-            if (path !== 'T') expect(paths.has(path.slice(0, path.lastIndexOf('/')))).toBe(true);
+          for (const path of paths) if (path !== 'T') expect(paths.has(parentOf(path))).toBe(true);
         }
         expect(goes.size).toBe(entries.length);
       }),

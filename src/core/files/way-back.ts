@@ -2,6 +2,7 @@
 import type { FileEntry, FileTimes, KindFacts } from '@/core/fs';
 import { sortByPath, type Tree } from './list-tree';
 import { mapNames, timesAbove, type Places } from './names';
+import { standsAt } from './part';
 import { factsOfTransfer, type TransferFacts } from './transfer-facts';
 
 /** The way back: what it comes to, and the folder on the other volume that goes with it. */
@@ -39,7 +40,7 @@ export function wayBackOf(question: ParkQuestion): WayBack | { readonly fault: s
   const entries = tree.entries.map(({ path, kind, stream, size, times, attributes, id }): FileEntry => {
     const own = { kind, size, times, attributes, id };
     if (stream === undefined) return { ...own, path: paths.get(path)! };
-    return { ...own, stream, path: `${paths.get(path.slice(0, -stream.length - 1))!}:${stream}` };
+    return { ...own, stream, path: `${paths.get(standsAt({ path, stream }))!}:${stream}` };
   });
   const made = above.filter((path) => folder === '' && (path === under || path.startsWith(`${under}/`)));
   const times = timesAbove(tree.entries, folder);

@@ -105,7 +105,7 @@ export interface Holdings {
   /** What a folder can hold, and the root where that is fixed, in bytes as names take them; none where that has no end. */
   readonly folderRoom?: { readonly most: number; readonly root?: number; takes(name: string): number };
   /** How many files and folders a new volume can hold at least, where its size decides that. */
-  entries?(size: number, chosen?: Chosen): number;
+  entries?(size: number, clusterSize: number, chosen?: Chosen): number;
   /** Bytes that the structures of a new volume take, at most. */
   structures(size: number, sectorSize: number, clusterSize: number, chosen?: Chosen): number;
 }

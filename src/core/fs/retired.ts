@@ -11,12 +11,12 @@ interface Piece extends Run {
 export class Retired {
   static readonly none = new Retired([]);
 
-  /** @param ranges of units; sorted and joined here */
-  constructor(ranges: readonly ByteRange[]) {
-    this.#ranges = joinRanges(ranges);
-  }
-
   readonly #ranges: readonly ByteRange[];
+
+  /** @param runs in any order; those that touch are joined */
+  constructor(runs: readonly Run[]) {
+    this.#ranges = joinRanges(runs.map(({ start, length }) => ({ start, end: start + length })));
+  }
 
   /**
    * The units that places touch.
@@ -24,12 +24,12 @@ export class Retired {
    * @param origin the byte at which the first unit begins, which has the number `first`
    */
   static touching(places: readonly ByteRange[], origin: number, unit: number, first: number, count: number): Retired {
-    return new Retired(
-      places.map(({ start, end }) => ({
-        start: first + Math.max(0, Math.floor((start - origin) / unit)),
-        end: first + Math.min(count, Math.max(0, Math.ceil((end - origin) / unit))),
-      })),
-    );
+    const runs = places.map(({ start, end }): Run => {
+      const from = Math.max(0, Math.floor((start - origin) / unit));
+      const to = Math.min(count, Math.ceil((end - origin) / unit));
+      return { start: first + from, length: Math.max(0, to - from) };
+    });
+    return new Retired(runs);
   }
 
   get runs(): Run[] {
@@ -47,8 +47,12 @@ export class Retired {
 
   /** These without some others. */
   except(others: readonly Run[]): Retired {
-    const out = new Retired(others.map((r) => ({ start: r.start, end: r.start + r.length }))).without(this.runs);
-    return new Retired(out.map((r) => ({ start: r.start, end: r.start + r.length })));
+    return new Retired(new Retired(others).without(this.runs));
+  }
+
+  /** These and some others. */
+  and(others: readonly Run[]): Retired {
+    return new Retired([...this.runs, ...others]);
   }
 
   /** Runs without what of them lies on these. */
@@ -60,7 +64,7 @@ export class Retired {
     return out;
   }
 
-  /** A run in order, parted where it gets onto these and off them. */
+  /** A run in order, cut where it gets onto these and off them. */
   *pieces(start: number, length: number): Generator<Piece> {
     const end = start + length;
     let at = start;

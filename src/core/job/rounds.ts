@@ -152,7 +152,8 @@ class Trial {
     const tree = await listTree(volume, folder);
     const what = folder || 'everything';
     const kind = kindFacts(target.fileSystem);
-    if (!comesBackTo(tree.entries, wish, kind.holds))
+    // Of a folder that goes in parts already this was seen of all of it.
+    if (!wish.part && !comesBackTo(tree.entries, wish, kind.holds))
       return `folders in ${what} get other names on ${nameOf(target)}, so that it can’t go in parts. ${LEND}`;
     const clusterSize = clusterSizeOf(target, this.layout.sectorSize);
     const stored = await storedSizes(volume, tree.entries);

@@ -17,6 +17,7 @@ const EDGES = 2;
 export class FailingPlaces {
   readonly #weak: readonly ByteRange[];
   readonly #dead: readonly ByteRange[];
+  readonly #all: readonly ByteRange[];
 
   constructor(
     private readonly options: Pick<PlanOptions, 'failing' | 'retireFailing' | 'override'>,
@@ -25,6 +26,7 @@ export class FailingPlaces {
     const { failing, retireFailing } = options;
     this.#weak = retireFailing && failing ? failing.weak : [];
     this.#dead = retireFailing && failing ? failing.dead : [];
+    this.#all = joinRanges([...this.#weak, ...this.#dead]);
   }
 
   #earlyOf({ now, planned }: Kept): Step[] {
@@ -45,7 +47,7 @@ export class FailingPlaces {
   /** What a volume takes out of use of the room that it comes to, or that it gains from a length on. */
   late(volume: LaidVolume, from = 0): Step[] {
     if (!abilitiesOf(volume.fileSystem).retire) return [];
-    const places = within(joinRanges([...this.#weak, ...this.#dead]), volume.start, from, volume.length);
+    const places = within(this.#all, volume.start, from, volume.length);
     return places.length > 0 ? [this.make.retire(nameOf(volume), placeOf(volume), places)] : [];
   }
 

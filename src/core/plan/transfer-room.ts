@@ -20,7 +20,7 @@ export function assertRoom(all: readonly Transferred[], { survey, kept }: Transf
     const free = freeOn(target, now, survey.sectorSize) - held;
     if (needs(own) > free) throw full(own, needs(own), free);
     const wanted = own.reduce((sum, t) => sum + t.facts.files + t.facts.folders, 0);
-    const entries = entriesFreeOn(target, now);
+    const entries = entriesFreeOn(target, now, survey.sectorSize);
     if (wanted > entries)
       throw refused('transfer.entries', { volume: nameOf(target), wanted, free: Math.max(0, entries), chosen: !now });
   }
@@ -39,15 +39,21 @@ export function assertRoom(all: readonly Transferred[], { survey, kept }: Transf
 function freeOn(target: LaidVolume, now: SurveyedVolume | undefined, sectorSize: number): number {
   if (now) return target.length - (now.length - now.info!.free);
   if (target.origin.kind === 'copy') return target.length - target.origin.used;
-  const facts = findKind(target.fileSystem)!;
-  const clusterSize = target.clusterSize ?? facts.defaultClusterSize(target.length, sectorSize) ?? 0;
-  return target.length - facts.holds.structures(target.length, sectorSize, clusterSize, target.chosen);
+  const { holds } = findKind(target.fileSystem)!;
+  const clusterSize = clusterSizeOn(target, sectorSize);
+  return target.length - holds.structures(target.length, sectorSize, clusterSize, target.chosen);
 }
 
+const clusterSizeOn = ({ clusterSize, fileSystem, length }: LaidVolume, sectorSize: number): number =>
+  clusterSize ?? findKind(fileSystem)!.defaultClusterSize(length, sectorSize) ?? 0;
+
 /** How many files and folders can come to it, as far as that has an end. */
-function entriesFreeOn(target: LaidVolume, now: SurveyedVolume | undefined): number {
+function entriesFreeOn(target: LaidVolume, now: SurveyedVolume | undefined, sectorSize: number): number {
   if (target.origin.kind === 'copy') return Infinity;
-  if (!now) return findKind(target.fileSystem)!.holds.entries?.(target.length, target.chosen) ?? Infinity;
+  if (!now) {
+    const { holds } = findKind(target.fileSystem)!;
+    return holds.entries?.(target.length, clusterSizeOn(target, sectorSize), target.chosen) ?? Infinity;
+  }
   const { entries } = now.info!;
   if (!entries) return Infinity;
   // As the volume gets smaller, so do these.

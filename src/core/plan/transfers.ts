@@ -17,12 +17,12 @@ export interface PlannedTransfer extends TransferWish {
   readonly facts: TransferFacts;
   /** Where it is only parked: what bringing it back comes to, or why it would not come back as it was. */
   readonly back?: WayBack | { readonly fault: string } | undefined;
+  /** What of it goes in its round, where not all does; facts are of that alone. */
+  readonly part?: Part | undefined;
   /**
    * Where there is not the room for both its places at once: in which round it goes, from 0, and how long its volume is by
    * then; or why no rounds would do.
    */
-  /** What of it goes in that round, where not all does; facts are of that alone. */
-  readonly part?: Part | undefined;
   readonly round?: { readonly index: number; readonly length: number } | { readonly fault: string } | undefined;
 }
 

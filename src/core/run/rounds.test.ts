@@ -3,7 +3,7 @@ import { WindowDevice, type MemoryDevice } from '@/core/device';
 import { kindFacts, probeFileSystem } from '@/core/fs';
 import { surveyDisk, type Survey } from '@/core/inspect';
 import { inRounds, lookAtTransfers, parseTarget, resolveTarget, transferWishes, type TargetInput } from '@/core/job';
-import { derivePlan, type Plan } from '@/core/plan';
+import { derivePlan, type Plan, type PlanOptions } from '@/core/plan';
 import { seededRandom } from '@/core/practice';
 import { takeManifest, type ManifestEntry } from '@/core/proof';
 import { rounds } from '@/core/fixtures/rounds';
@@ -38,7 +38,11 @@ async function openAt(disk: MemoryDevice, { start, length }: { start: number; le
   return { window, volume: await (await probeFileSystem(window))!.driver.open(window) };
 }
 
-async function planned(disk: MemoryDevice, input: TargetInput): Promise<{ plan: Plan; survey: Survey }> {
+async function planned(
+  disk: MemoryDevice,
+  input: TargetInput,
+  more: PlanOptions = {},
+): Promise<{ plan: Plan; survey: Survey }> {
   const survey = await surveyDisk(disk);
   const target = parseTarget(input);
   const resolved = resolveTarget(survey, target);
@@ -51,7 +55,7 @@ async function planned(disk: MemoryDevice, input: TargetInput): Promise<{ plan: 
   const wishes = transferWishes(target, resolved, new Set());
   const looked = await lookAtTransfers(wishes, layout, async ({ number }) => (await at(number)).volume);
   const transfers = await inRounds(looked, layout, survey, async (number) => (await at(number)).window);
-  return { survey, plan: derivePlan(survey, layout, { transfers }) };
+  return { survey, plan: derivePlan(survey, layout, { ...more, transfers }) };
 }
 
 const target = (keep: string, fileSystem: string, folders = FOLDERS, under = ''): TargetInput => ({
@@ -142,6 +146,18 @@ describe('folders to a volume of their own, with more in them than is free', () 
     expect(after.volumes.flatMap((v) => v.findings)).toEqual([]);
     expect(after.volumes.map((v) => v.info?.label)).toEqual(['S1', 'S2', 'S3', 'S4', 'OLD', 'TREES']);
     expect(after.volumes.at(-1)!.files).toBe(FOLDERS.length * 12);
+  });
+
+  it('to a volume that takes failing places out of use once it has all of its room', async () => {
+    const disk = await fullDisk('ntfs', 'gpt');
+    const weak = [{ start: 50 * MIB, end: 50 * MIB + 512 }];
+    const options = { failing: { weak, dead: [] }, retireFailing: true };
+    const { plan } = await planned(disk, target('14 MiB', 'ntfs'), options);
+    const kinds = kindsOf(plan);
+    expect(kinds.lastIndexOf('retire')).toBeGreaterThan(kinds.lastIndexOf('grow'));
+    const after = await surveyDisk(await surviveCuts(plan, disk, seededRandom(37), 2));
+    const bad = after.volumes.map((v) => v.findings.map((f) => f.code));
+    expect(bad).toEqual([[], ['ntfs.bad-cluster']]);
   });
 
   it('go at once where there is room, as before', async () => {

@@ -27,7 +27,7 @@ interface Moved {
   readonly size: number;
 }
 
-/** What is made of a volume. */
+/** One change of a volume: where every owner's clusters come to, and all that says so. */
 export class Change {
   /** Clusters that went to the allocation table: old number minus this is the new one. */
   readonly #shift: number;

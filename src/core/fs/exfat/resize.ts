@@ -25,7 +25,7 @@ export async function resizeExfat(
 
 /**
  * Carries what lies on places elsewhere, and marks their clusters as bad.
- * exFAT specification, section 4.1.4 “FatEntry[…]” (the mark), 7.1 (bad clusters are in use in the bitmap).
+ * exFAT specification, section 4.1.3 (the mark in the allocation table) and 7.1.5 (its bit in the bitmap is set).
  */
 export async function retireExfat(state: ExfatState, places: readonly ByteRange[], tx: Transaction): Promise<void> {
   const { geometry: g } = state;

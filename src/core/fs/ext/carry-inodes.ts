@@ -79,7 +79,7 @@ export class InodeCarrier {
     this.#moved.set(number, { number: own, bytes, map: moved });
   }
 
-  /** An extent, parted where it stays and where it doesn't. Of bad blocks those that are no more need not be kept. */
+  /** An extent, cut where it stays and where it doesn't. Of bad blocks those that are no more need not be kept. */
   *#pieces({ block, length }: Extent, number: number): Generator<Run & { lost: boolean }> {
     const inside = Math.max(0, Math.min(length, this.to.blockCount - block));
     const past = { start: block + inside, length: length - inside, lost: true };

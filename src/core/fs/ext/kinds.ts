@@ -16,6 +16,9 @@ const LEAST_BLOCKS = 256;
 const LEAST_WITH_JOURNAL = 2048;
 const MOST_BLOCKS = 2 ** 32 - 1;
 const RESERVED_INODES = 11;
+const INODE_BYTES = 256;
+/** Blocks that a last group has at least beside its head and its inode table, and some to spare. */
+const LITTLE_BLOCKS = 64;
 
 export function blockSizesFor(kind: string, size: number, sectorSize: number): number[] {
   const least = kind === 'ext2' ? LEAST_BLOCKS : LEAST_WITH_JOURNAL;
@@ -34,6 +37,18 @@ export function normaliseExtLabel(label: string): string {
 /** Bytes of inodes that a new volume has for each so many bytes. */
 export const bytesPerInode = (size: number, chosen: Chosen = {}): number =>
   typeof chosen.inodeRatio === 'number' ? chosen.inodeRatio : size >= SMALL ? 16 * KIB : 8 * KIB;
+
+/**
+ * Inodes for files and folders that a new volume has at least. A group has no more than it has blocks, and a last group with
+ * little beside its own structures is left out.
+ */
+function leastEntries(size: number, blockSize: number, chosen?: Chosen): number {
+  const ratio = Math.max(blockSize, bytesPerInode(size, chosen));
+  const group = 8 * blockSize * blockSize;
+  const head = blockSize * (LITTLE_BLOCKS + blockSize / 4 + Math.ceil((size / group) * (64 / blockSize)));
+  const leftOut = size > group ? head + (group / ratio) * INODE_BYTES : 0;
+  return Math.max(0, Math.floor((size - leftOut) / ratio) - RESERVED_INODES);
+}
 
 /** The share of blocks that only root gets. */
 export const reservedShare = ({ reserved }: Chosen = {}): number =>
@@ -92,11 +107,10 @@ function kind(id: string, title: string, journal: boolean): KindFacts {
       },
       nameFault: extNameFault,
       storedTimes,
-      entryBytes: (nameLength) => 8 + 4 * nameLength + 256,
-      // Groups are rounded up, but a last one may be left out.
-      entries: (size, chosen) => Math.floor((0.98 * size) / bytesPerInode(size, chosen)) - RESERVED_INODES,
+      entryBytes: (nameLength) => 8 + 4 * nameLength + INODE_BYTES,
+      entries: leastEntries,
       structures: (size, _, clusterSize, chosen) => {
-        const inodes = (size / bytesPerInode(size, chosen)) * 256 * 1.1 + 256 * KIB;
+        const inodes = (size / bytesPerInode(size, chosen)) * INODE_BYTES * 1.1 + 256 * KIB;
         const groups = Math.ceil(size / (clusterSize * clusterSize * 8));
         const copies = (2 + 2 * Math.log2(groups + 1)) * (clusterSize * 258 + groups * 64);
         const own = journal ? journalBlocks(size / clusterSize) * clusterSize : 0;

@@ -57,11 +57,10 @@ function retiredBy(state: ExtState, places: readonly ByteRange[]): Retired {
 async function listBad(state: ExtState, retired: Retired, carrier: InodeCarrier, draft: Draft): Promise<void> {
   const { g } = state;
   const before = mapOf(state, BAD_BLOCKS);
-  const known = before.extents.map(({ block, length }) => ({ start: block, end: block + length }));
-  const more = retired.runs.map(({ start, length }) => ({ start, end: start + length }));
+  const known = before.extents.map(({ block, length }) => ({ start: block, length }));
   const extents: Extent[] = [];
   let logical = 0;
-  for (const { start, length } of new Retired([...known, ...more]).runs) {
+  for (const { start, length } of retired.and(known).runs) {
     extents.push({ logical, block: start, length });
     logical += length;
   }

@@ -26,7 +26,7 @@ export function freeRuns({ table, geometry }: FatState, from: number, to: number
 /** Clusters in use on runs that are left, file by file so that pieces of one file stay together, stray ones last. */
 export function usedRuns(state: FatState, tree: FatTree, left: readonly Run[]): ClusterRun[] {
   const { table, geometry: g } = state;
-  const leaving = new Retired(left.map(({ start, length }) => ({ start, end: start + length })));
+  const leaving = new Retired(left);
   const taken = new Uint8Array(Math.ceil((g.clusterCount + 2) / 8));
   const runs: ClusterRun[] = [];
   const collect = (first: number, limit: number): void => {

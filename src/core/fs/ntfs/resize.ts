@@ -162,7 +162,7 @@ class Resize {
     return out;
   }
 
-  /** A run, parted where it stays and where it doesn't. */
+  /** A run, cut where it stays and where it doesn't. */
   *#pieces({ lcn, length }: DataRun): Generator<{ start: number; length: number; lost: boolean }> {
     const inside = Math.max(0, Math.min(length, this.#count - lcn));
     yield* this.#retired.pieces(lcn, inside);
@@ -215,11 +215,10 @@ class Resize {
     const old = file.runsOf(TYPE.data, '$Bad');
     if (!old) throw damaged('its list of bad clusters is missing');
     const known = old.flatMap(({ lcn, length }) =>
-      lcn === HOLE || lcn >= this.#count ? [] : [{ start: lcn, end: Math.min(lcn + length, this.#count) }],
+      lcn === HOLE || lcn >= this.#count ? [] : [{ start: lcn, length: Math.min(length, this.#count - lcn) }],
     );
-    const more = this.#retired.runs.map(({ start, length }) => ({ start, end: start + length }));
     const runs: DataRun[] = [];
-    for (const { start, length, lost } of new Retired([...known, ...more]).pieces(0, this.#count))
+    for (const { start, length, lost } of this.#retired.and(known).pieces(0, this.#count))
       appendRun(runs, { lcn: lost ? start : HOLE, length });
     const size = this.#count * this.#g.clusterSize;
     file.setRuns(TYPE.data, '$Bad', runs, { allocated: size, size });
