@@ -17,6 +17,7 @@ import { nodeHasher } from '@/cli/node-hasher';
 import { make } from '@/cli/verbs/make';
 import { runBetween } from './between';
 import { runHonest } from './honest';
+import { benchMerge } from './merge';
 import { runRetire } from './retire';
 import { timed } from './timed';
 import { MIB, box, say, now, rate, plainCopy, recipe, quietly, halved } from './common';
@@ -159,6 +160,8 @@ try {
   await benchCarried();
   await benchBetween();
   await benchRetire();
+  say('\nMerged where everything lies:');
+  for (const kind of ['ntfs', 'exfat', 'ext4']) await benchMerge(kind);
   say('');
   await runHonest(box, say);
 } finally {

@@ -157,6 +157,7 @@ describe('folders that went to another volume', () => {
     ['ntfs', 'exfat', false],
     ['ntfs', 'ntfs', true],
     ['exfat', 'exfat', true],
+    ['ext4', 'ext4', true],
   ] as const)(
     'of a volume that goes are merged into the one before, which takes its room, %s and %s',
     (first, second, lies) => {

@@ -28,13 +28,17 @@ function listed(image: string, volume = 1): Map<string, string> {
 const startOf = (image: string): number => starts(image)[0]!;
 
 function make(name: string, volume: object, size = '170 MiB'): string {
+  return makeAll(name, [volume], size);
+}
+
+function makeAll(name: string, volumes: readonly object[], size: string): string {
   const recipe = box.path(`${name}.json`);
   const fill = [
     { folder: 'f/g', count: 40, name: '{word} {nn}.bin', smallest: '100', largest: '700 KiB', near: 0.7, fragments: 4 },
     { folder: 'f/植物', count: 9, name: 'ä {n}.txt', smallest: '10', largest: '9 KiB' },
   ];
   const recipes = { version: 1, id: name, name, medium: 'hdd', size, table: 'gpt' };
-  writeFileSync(recipe, JSON.stringify({ ...recipes, volumes: [{ size: '120 MiB', fill, ...volume }] }));
+  writeFileSync(recipe, JSON.stringify({ ...recipes, volumes: volumes.map((v) => ({ size: '120 MiB', fill, ...v })) }));
   const image = box.path(`${name}.img`);
   const { code, err } = ullager('make', recipe, '--out', image);
   expect(code, err).toBe(0);
@@ -157,6 +161,36 @@ print(os.getxattr('two', 'user.note'), len(os.getxattr('one', 'user.long')), os.
       }
     },
   );
+
+  it.each(some(['ext4', 'ext2'], 0, 1))('%s: two are merged where everything lies, and written on', (fileSystem) => {
+    const volumes = ['A', 'B'].map((label) => ({ fileSystem, label, fill: [], size: '60 MiB' }));
+    const image = makeAll(`merged-${fileSystem}`, volumes, '130 MiB');
+    writeFileSync(box.path('write.py'), WRITE(DEEP ? 3000 : 1500));
+    for (const start of starts(image))
+      mounted(image, start, true, (folder) =>
+        read('sh', ['-c', `cd ${folder} && python3 ${box.path('write.py')} && head -c 30M /dev/urandom > noise`]),
+      );
+    const [start, second] = starts(image) as [number, number];
+    const trees = [start, second].map((at) => mounted(image, at, false, treeOf));
+    const target = { volumes: [{ keep: 1, size: 'rest', as: 'all' }], remove: [2] };
+    const transfers = [{ from: { volume: 2 }, folder: '', to: 'all', under: 'b', then: 'remove' }];
+    writeFileSync(box.path('target.json'), JSON.stringify({ ...target, transfers }));
+    const { code, err, out } = ullager('run', image, '--target', box.path('target.json'), '--in-place');
+    expect(code, err + out).toBe(0);
+    expect(out + err).toMatch(/Merge B into A/);
+    const all = new Map(trees[0]).set('b', 'folder');
+    for (const [path, what] of trees[1]!) all.set(`b/${path}`, what);
+    expect(mounted(image, start, false, treeOf)).toEqual(all);
+    const after = mounted(image, start, true, (folder) => {
+      read('sh', [
+        '-c',
+        `cd ${folder} && dd if=/dev/zero of=big bs=64k status=none; cp -a b/far b/again; rm b/one big`,
+      ]);
+      return treeOf(folder);
+    });
+    expect(listed(image)).toEqual(after);
+    expect(ullager('check', image).code).toBe(0);
+  });
 
   it('a journal that has something to write yet is seen as the kernel brings it in, and brought in first', () => {
     const image = make('dirty', { fileSystem: 'ext4', label: 'DIRTY' });

@@ -3,3 +3,4 @@ export { crc16, crc32, crc32c } from './crc32';
 export { narrow, raw, struct, text, u16, u32, u64, u8 } from './struct';
 export { formatGuid, guidOf, isGuid, parseGuid, ZERO_GUID } from './guid';
 export { plain } from './plain';
+export { firstAfter } from './ranges';

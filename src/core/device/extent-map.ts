@@ -2,6 +2,7 @@
  * A map from ranges to where their bytes come from: sorted, never overlapping, neighbours joined where they continue
  * each other. Kept in blocks of bounded length, so that a change costs the same on a fragmented disk as on a tidy one.
  */
+import { firstAfter } from '@/core/bytes';
 
 /** A half-open byte range [start, end) and its origin; `at` is the position in the origin that `start` stands for. */
 export interface Extent {
@@ -47,7 +48,7 @@ export class ExtentMap {
   /** Applies an edit to the one block that it touches or stands beside, as most do, and there only the extents that it touches. */
   #applyInside(index: number, edit: ExtentEdit): void {
     const block = this.#blocks[index]!;
-    const from = firstEndingAfter(block, edit.start - 1);
+    const from = firstAfter(block, edit.start - 1);
     let to = from;
     let fresh: Extent[] = [];
     for (; to < block.length && block[to]!.start <= edit.end; to++) pushOutside(fresh, block[to]!, edit);
@@ -60,7 +61,7 @@ export class ExtentMap {
   *within(start: number, end: number): Generator<Extent> {
     for (let b = this.#blockOf(start); b < this.#blocks.length; b++) {
       const block = this.#blocks[b]!;
-      for (let i = firstEndingAfter(block, start); i < block.length; i++) {
+      for (let i = firstAfter(block, start); i < block.length; i++) {
         const extent = block[i]!;
         if (extent.start >= end) return;
         yield clip(extent, start, end);
@@ -88,17 +89,6 @@ export class ExtentMap {
     }
     return low;
   }
-}
-
-function firstEndingAfter(block: Extent[], offset: number): number {
-  let low = 0;
-  let high = block.length;
-  while (low < high) {
-    const mid = (low + high) >>> 1;
-    if (block[mid]!.end <= offset) low = mid + 1;
-    else high = mid;
-  }
-  return low;
 }
 
 function clip(extent: Extent, start: number, end: number): Extent {

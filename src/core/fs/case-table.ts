@@ -3,6 +3,12 @@
  * to them (ı, ſ, µ) stay as they are, since names that differ in them must not be the same.
  */
 export function buildUpcase(): Uint16Array {
+  return (built ??= build()).slice();
+}
+
+let built: Uint16Array | undefined;
+
+function build(): Uint16Array {
   const table = new Uint16Array(65_536);
   for (let unit = 0; unit < table.length; unit++) {
     const lower = String.fromCharCode(unit);

@@ -19,6 +19,6 @@ export type {
   VolumeInfo,
   VolumeWriter,
 } from './port';
-export { bytesBeyond, firstAfter, joinRanges, overlapsAny, totalOf } from './ranges';
+export { bytesBeyond, joinRanges, overlapsAny, totalOf } from './ranges';
 export { abilitiesOf, findKind, kindFacts, makeableKinds, NO_ABILITIES } from './kinds';
 export { driverOf, mendsIn, namedFault, probeFileSystem, tracesIn } from './registry';

@@ -93,6 +93,8 @@ export interface Holdings {
   readonly caseSensitive?: true;
   /** Files of another volume of the kind can be taken over where they lie, where clusters line up. */
   readonly adopts?: true;
+  /** Bytes that such a volume may need or leave unused as it grows over another, beside what both have in use. */
+  adoptionLoses?(clusterSize: number): number;
   readonly linkTo?: LinkMaking;
   /** Why a name can't be that of an entry, or undefined when it can. */
   nameFault(name: string): 'letters' | 'length' | undefined;

@@ -28,8 +28,8 @@ export interface VolumeInfo {
   readonly size: number;
   readonly used: number;
   readonly free: number;
-  /** How many files and folders it can hold, where that is fixed until its size changes. */
-  readonly entries?: { readonly total: number; readonly free: number };
+  /** How many files and folders it can hold, where that is fixed until its size changes, and the bytes kept for each. */
+  readonly entries?: { readonly total: number; readonly free: number; readonly each: number };
   /** Bytes that the root folder can have, where it has its place once and for all. */
   readonly rootBytes?: number;
   /** It was not shut down: what its journal holds yet is seen as if it were written, and a change writes it first. */
@@ -38,6 +38,8 @@ export interface VolumeInfo {
   readonly hiddenSectors?: number;
   /** Bytes before its first cluster, where they are not counted from its start. */
   readonly clustersFrom?: number;
+  /** What two volumes must have the same of for one to take over the other's files, beside clusters; null where it can't. */
+  readonly adoptionStyle?: string | null;
 }
 
 /** One thing that holds the floor up. Plain data. */

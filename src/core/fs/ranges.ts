@@ -1,4 +1,5 @@
 /** Sorted, joined lists of half-open byte ranges. */
+import { firstAfter } from '@/core/bytes';
 import type { ByteRange } from './port';
 
 /** The ranges sorted by start with touching and overlapping ones joined. */
@@ -16,18 +17,6 @@ export function joinRanges(ranges: readonly ByteRange[]): ByteRange[] {
 /** How many bytes the ranges cover; they must not overlap. */
 export function totalOf(ranges: readonly ByteRange[]): number {
   return ranges.reduce((sum, r) => sum + (r.end - r.start), 0);
-}
-
-/** The index of the first range that ends after `offset`. */
-export function firstAfter(ranges: readonly ByteRange[], offset: number): number {
-  let low = 0;
-  let high = ranges.length;
-  while (low < high) {
-    const mid = (low + high) >>> 1;
-    if (ranges[mid]!.end <= offset) low = mid + 1;
-    else high = mid;
-  }
-  return low;
 }
 
 /** Whether [start, end) touches any of the sorted ranges. */

@@ -1,7 +1,8 @@
 /** Allocation units that are taken out of use, and what of others lies on them. Numbers are of units, not bytes. */
+import { firstAfter } from '@/core/bytes';
 import type { Run } from './free-space';
 import type { ByteRange } from './port';
-import { firstAfter, joinRanges, overlapsAny } from './ranges';
+import { joinRanges, overlapsAny } from './ranges';
 
 /** A piece of a run: all of it lies on units that are taken out of use, or nothing. */
 interface Piece extends Run {

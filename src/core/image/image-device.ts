@@ -1,5 +1,6 @@
 /** A disk image opened by reference: nothing is read until it is asked for, nothing is ever written. */
 import { CoreError, type Finding } from '@/core/errors';
+import { firstAfter } from '@/core/bytes';
 import { BlockDevice } from '@/core/device';
 
 /** The smallest possible source of bytes: a file, a blob, a buffer. Buffers are borrowed for the call. */
@@ -17,6 +18,8 @@ export interface ByteSource {
 
 export class ImageDevice extends BlockDevice {
   readonly size: number;
+  /** Asked for once: whoever goes over a disk asks for one stretch after the other. */
+  #occupied: readonly { start: number; end: number }[] | undefined;
 
   constructor(
     private readonly source: ByteSource,
@@ -35,9 +38,11 @@ export class ImageDevice extends BlockDevice {
   }
 
   override *occupied(start = 0, end = this.size): Generator<{ start: number; end: number }> {
-    for (const range of this.source.occupied?.() ?? [{ start, end }]) {
-      const [low, high] = [Math.max(start, range.start), Math.min(end, range.end)];
-      if (low < high) yield { start: low, end: high };
+    this.#occupied ??= [...(this.source.occupied?.() ?? [{ start: 0, end: this.size }])];
+    for (let i = firstAfter(this.#occupied, start); i < this.#occupied.length; i++) {
+      const range = this.#occupied[i]!;
+      if (range.start >= end) return;
+      yield { start: Math.max(start, range.start), end: Math.min(end, range.end) };
     }
   }
 

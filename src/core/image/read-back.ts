@@ -6,6 +6,7 @@ import type { ByteSource } from './image-device';
 import type { Unpacker } from './unpack';
 
 const CHUNK_BYTES = 4 * 1024 * 1024;
+const NEAR_BYTES = 64 * 1024;
 
 /**
  * Compares an image with the disk that was saved in it: its size, and every stretch that either says may hold anything.
@@ -32,13 +33,30 @@ export async function assertSavedAs(
     }
   };
   // What the image holds beside what the disk does must be zeros there too.
-  let at = 0;
-  for (const { start, end } of disk.occupied()) {
-    for (const more of saved.occupied(at, start)) await compare(more.start, more.end);
-    await compare(start, end);
-    at = end;
+  for (const { start, end } of inEither(disk.occupied(), saved.occupied(0, disk.size))) await compare(start, end);
+}
+
+interface Range {
+  readonly start: number;
+  readonly end: number;
+}
+
+/** What is in either of two sorted lists, in order; what lies near each other is one, since it is read in one go. */
+function* inEither(a: Iterator<Range>, b: Iterator<Range>): Generator<Range> {
+  let [one, other] = [a.next(), b.next()];
+  let last: { start: number; end: number } | undefined;
+  while (!one.done || !other.done) {
+    const fromOne = other.done || (!one.done && one.value.start <= other.value.start);
+    const { start, end } = (fromOne ? one : other).value as Range;
+    if (fromOne) one = a.next();
+    else other = b.next();
+    if (last && start <= last.end + NEAR_BYTES) last.end = Math.max(last.end, end);
+    else {
+      if (last) yield last;
+      last = { start, end };
+    }
   }
-  for (const more of saved.occupied(at, disk.size)) await compare(more.start, more.end);
+  if (last) yield last;
 }
 
 /**

@@ -17,10 +17,15 @@ export function assertRoom(all: readonly Transferred[], { survey, kept }: Transf
       list.reduce((sum, t) => sum + (t.adopts ? t.facts.structures : t.facts.needs), 0);
     const held = own.reduce((sum, t) => sum + (t.adopts ? t.source.info!.used : 0), 0);
     if (now && first.length > 0 && needs(first) > now.info!.free) throw full(first, needs(first), now.info!.free);
-    const free = freeOn(target, now, survey.sectorSize) - held;
+    const free = freeOn(target, now, survey.sectorSize) - held - growthLoses(own, now);
     if (needs(own) > free) throw full(own, needs(own), free);
     const wanted = own.reduce((sum, t) => sum + t.facts.files + t.facts.folders, 0);
-    const entries = entriesFreeOn(target, now, survey.sectorSize);
+    const entries = entriesFreeOn(
+      target,
+      now,
+      survey.sectorSize,
+      own.some((t) => t.adopts),
+    );
     if (wanted > entries)
       throw refused('transfer.entries', { volume: nameOf(target), wanted, free: Math.max(0, entries), chosen: !now });
   }
@@ -47,8 +52,26 @@ function freeOn(target: LaidVolume, now: SurveyedVolume | undefined, sectorSize:
 const clusterSizeOn = ({ clusterSize, fileSystem, length }: LaidVolume, sectorSize: number): number =>
   clusterSize ?? findKind(fileSystem)!.defaultClusterSize(length, sectorSize) ?? 0;
 
+/** Bytes that a volume takes for itself as it grows over others, beyond what they took: for more files, and at most. */
+function growthLoses(own: readonly Transferred[], now: SurveyedVolume | undefined): number {
+  const info = now?.info;
+  const taken = own.filter((t) => t.adopts);
+  if (!info || taken.length === 0) return 0;
+  const lost = findKind(info.kind)!.holds.adoptionLoses?.(info.clusterSize) ?? 0;
+  const { entries } = info;
+  if (!entries) return lost;
+  const more = (own[0]!.target.length / now.length - 1) * entries.total;
+  const had = taken.reduce((sum, t) => sum + (t.source.info!.entries?.total ?? 0), 0);
+  return lost + Math.max(0, more - had) * entries.each;
+}
+
 /** How many files and folders can come to it, as far as that has an end. */
-function entriesFreeOn(target: LaidVolume, now: SurveyedVolume | undefined, sectorSize: number): number {
+function entriesFreeOn(
+  target: LaidVolume,
+  now: SurveyedVolume | undefined,
+  sectorSize: number,
+  grows: boolean,
+): number {
   if (target.origin.kind === 'copy') return Infinity;
   if (!now) {
     const { holds } = findKind(target.fileSystem)!;
@@ -56,8 +79,9 @@ function entriesFreeOn(target: LaidVolume, now: SurveyedVolume | undefined, sect
   }
   const { entries } = now.info!;
   if (!entries) return Infinity;
-  // As the volume gets smaller, so do these.
-  return entries.free + Math.min(0, target.length / now.length - 1) * entries.total;
+  // As the volume gets smaller, so do these; larger it is by then only where files are taken over with their room.
+  const more = target.length / now.length - 1;
+  return entries.free + (grows ? more : Math.min(0, more)) * entries.total;
 }
 
 function full([first]: readonly Transferred[], needs: number, free: number): CoreError {

@@ -172,6 +172,7 @@ function linesUp(
   if (folder !== '' || !info || info.kind !== target.fileSystem || !findKind(info.kind)?.holds.adopts) return false;
   if (target.start !== now.start || end < source.start + source.length || source.start < now.start) return false;
   const offset = source.start + (info.clustersFrom ?? 0) - now.start - (now.info?.clustersFrom ?? 0);
+  if (info.adoptionStyle === null || info.adoptionStyle !== now.info?.adoptionStyle) return false;
   if (info.clusterSize !== now.info?.clusterSize || offset % info.clusterSize !== 0) return false;
   return survey.volumes.every(
     (v) => v.number === source.number || v.number === now.number || v.start >= end || v.start + v.length <= now.start,

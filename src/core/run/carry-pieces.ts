@@ -8,7 +8,8 @@
  */
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
-import { firstAfter, type ByteRange } from '@/core/fs';
+import { firstAfter } from '@/core/bytes';
+import type { ByteRange } from '@/core/fs';
 import type { JournalStore } from './journal';
 import { readJournal } from './journal-state';
 

@@ -110,6 +110,8 @@ describe('two volumes whose clusters line up', () => {
     ['ntfs', 'second'],
     ['exfat', ''],
     ['exfat', 'second'],
+    ['ext4', ''],
+    ['ext4', 'second'],
   ])('are merged where everything lies, %s under “%s”, whatever is cut', async (kind, under) => {
     const disk = await twoVolumes(kind, kind, 40, 21);
     const [first, second] = (await surveyDisk(disk)).volumes;

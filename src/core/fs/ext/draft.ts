@@ -5,7 +5,7 @@ import { CoreError } from '@/core/errors';
 import { nextBit, setBits, countIn } from '../bitmap';
 import type { Transaction } from '../port';
 import type { Run } from '../free-space';
-import { bitOf, blockBitmapOf, clustersOf, inodeBitmapOf, inodeTableBlocks, markBlocks } from './bitmaps';
+import { bitOf, blockBitmapOf, clustersOf, inodeBitmapOf, markBlocks } from './bitmaps';
 import {
   bitmapChecksum,
   descriptorsPerBlock,
@@ -13,7 +13,6 @@ import {
   GROUP_FLAG,
   groupStart,
   groupsWithTable,
-  headBlocks,
   placesOfTable,
   tableBlocks,
   type Group,
@@ -44,13 +43,13 @@ export class Draft {
     this.#cursor = g.firstDataBlock;
   }
 
-  /** Says that a group is to be written whatever has changed in it. */
+  /** Says that groups are to be written whatever has changed in them. */
   touch(group: number): void {
     this.#touched.add(group);
   }
 
   touchAll(): void {
-    for (let n = 0; n < this.g.groupCount; n++) this.touch(n);
+    this.groups.forEach((_, n) => this.touch(n));
   }
 
   mark(block: number, length: number, on: boolean): void {
@@ -65,14 +64,13 @@ export class Draft {
     return bits - countIn(this.blocks, 0, bits);
   }
 
-  /** Looks for free blocks from a place on, given as a share of the volume. */
+  /** Looks for free blocks from a place on, given as a share of the volume; or from a block on. */
   seek(near: number): void {
     const { firstDataBlock, blockCount } = this.g;
     this.#cursor =
       firstDataBlock + Math.min(blockCount - firstDataBlock - 1, Math.floor(near * (blockCount - firstDataBlock)));
   }
 
-  /** Looks for free blocks from a block on. */
   seekBlock(block: number): void {
     this.#cursor = block < this.g.blockCount ? block : this.g.firstDataBlock;
   }
@@ -107,14 +105,22 @@ export class Draft {
     return runs;
   }
 
-  /** Takes blocks that follow each other, at or behind a block; undefined where there are none. */
-  takeTogether(count: number, from: number): number | undefined {
+  /**
+   * Takes blocks that follow each other, at or behind a block and before another; undefined where there are none.
+   * @param taken the bitmap that says which can't be had
+   */
+  takeTogether(
+    count: number,
+    from: number,
+    before = this.g.blockCount,
+    taken: Uint8Array = this.blocks,
+  ): number | undefined {
     const { firstDataBlock, blockCount } = this.g;
-    const end = blockCount - firstDataBlock;
+    const end = Math.min(before, blockCount) - firstDataBlock;
     for (let at = from - firstDataBlock; at < end;) {
-      const start = nextBit(this.blocks, at, end, false);
+      const start = nextBit(taken, at, end, false);
       if (start + count > end) return undefined;
-      const stop = nextBit(this.blocks, start, start + count, true);
+      const stop = nextBit(taken, start, start + count, true);
       if (stop === start + count) {
         this.mark(start + firstDataBlock, count, true);
         return start + firstDataBlock;
@@ -152,43 +158,6 @@ export class Draft {
     setBits(this.inodes, number - 1, number, on);
     if (folder) this.groups[group]!.folders += on ? 1 : -1;
     this.touch(group);
-  }
-
-  /** Puts bitmaps and inode tables of groups from `first` on where there is room for them. */
-  placeTables(first: number): void {
-    const { g } = this;
-    const size = inodeTableBlocks(g);
-    const flex = g.super.logGroupsPerFlex > 0 ? 2 ** g.super.logGroupsPerFlex : 1;
-    for (let n = first; n < g.groupCount; n++) markBlocks(this.blocks, g, groupStart(g, n), headBlocks(g, n));
-    for (let n = first; n < g.groupCount;) {
-      const end = Math.min(g.groupCount, (Math.floor(n / flex) + 1) * flex);
-      const from = groupStart(g, n);
-      const own = Array.from({ length: end - n }, (_, i) => n + i);
-      const bitmaps = own.map(() => this.#together(1, from));
-      const inodeBitmaps = own.map(() => this.#together(1, from));
-      for (const [i, group] of own.entries())
-        this.groups[group] = {
-          blockBitmap: bitmaps[i]!,
-          inodeBitmap: inodeBitmaps[i]!,
-          inodeTable: this.#together(size, from),
-          freeBlocks: 0,
-          freeInodes: g.inodesPerGroup,
-          folders: 0,
-          flags: 0,
-          unusedInodes: g.checksums || g.groupChecksums ? g.inodesPerGroup : 0,
-          blockChecksum: 0,
-          inodeChecksum: 0,
-          checksum: 0,
-        };
-      n = end;
-    }
-  }
-
-  #together(count: number, from: number): number {
-    const block = this.takeTogether(count, from) ?? this.takeTogether(count, this.g.firstDataBlock);
-    if (block === undefined)
-      throw new CoreError('fs.full', { needed: count * this.g.blockSize, free: this.freeBlocks * this.g.blockSize });
-    return block;
   }
 
   /** Everything that has changed, with all counts and checksums. */

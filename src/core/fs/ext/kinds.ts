@@ -100,6 +100,9 @@ function kind(id: string, title: string, journal: boolean): KindFacts {
       attributes: [...ATTRIBUTES, 'extended attributes'],
       newBeside: (kind) => besideWords({ mode: NEW_MODES[kind], user: 0, group: 0 }),
       caseSensitive: true,
+      adopts: true,
+      // A quarter of a group: what a last group is left out for, and copies of descriptors with what is kept beside them.
+      adoptionLoses: (clusterSize) => 2 * clusterSize * clusterSize,
       linkTo: {
         by: 'label',
         words: linkPath,

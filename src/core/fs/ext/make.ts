@@ -21,7 +21,7 @@ import { FLAG, INODE, inodeSeed, JOURNAL_INODE, ROOT_INODE, setBlocks, setExtraS
 import { journalBackup } from './journal-backup';
 import { newJournalHead } from './journal';
 import { blockSizesFor, bytesPerInode, EXT_KINDS, journalBlocks, normaliseExtLabel, reservedShare } from './kinds';
-import { beginTables } from './new-tables';
+import { beginTables, placeTables } from './new-tables';
 import { writeResizeInode } from './resize-inode';
 import { LEAST_IN_GROUP } from './sizes';
 import { styleOf } from './style';
@@ -199,9 +199,9 @@ class Maker {
   async run(): Promise<void> {
     const { g, tx } = this;
     const draft = this.#draft;
-    draft.placeTables(0);
+    placeTables(draft, 0);
     draft.touchAll();
-    await beginTables(g, draft.groups, tx, this.cleared);
+    await beginTables(g, draft.groups, tx, { cleared: this.cleared });
     // Whatever began here before is no more, and the place of a first superblock stays empty until the end.
     if (!this.cleared) await tx.clearFree(0, Math.min(g.blockSize * 2, 4096));
     setBits(draft.inodes, 0, FIRST_USER_INODE - 1, true);

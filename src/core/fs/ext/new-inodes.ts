@@ -26,6 +26,15 @@ import { has, INCOMPAT, type Geometry } from './superblock';
 
 const LARGE = 2 ** 31;
 
+/** An inode that is there already by its own bytes. */
+export interface AdoptedInode {
+  readonly inode: Uint8Array;
+  /** What of it goes over where its folder is one that is there. */
+  readonly facts: NewFileFacts;
+  /** The group in which it gets its number, or the next one that has any. */
+  readonly near: number;
+}
+
 export class NewInodes {
   /** Where the blocks of inodes are that were given any here. */
   readonly maps = new Map<number, BlockMap>();
@@ -37,6 +46,11 @@ export class NewInodes {
     private readonly draft: Draft,
     private readonly tx: Transaction,
   ) {}
+
+  /** Told of the size of every file. */
+  holds(size: number): void {
+    if (size >= LARGE) this.large = true;
+  }
 
   own(inode: Uint8Array, { mode, user, group }: NonNullable<NewFileFacts['owner']>): void {
     INODE.encode(
@@ -87,7 +101,7 @@ export class NewInodes {
   async content(number: number, inode: Uint8Array, content: NewContent, facts: NewFileFacts): Promise<void> {
     const { g } = this;
     const size = lengthOf(content);
-    if (size >= LARGE) this.large = true;
+    this.holds(size);
     const whole = { logical: 0, blocks: Math.ceil(size / g.blockSize), content };
     const stretches = content.kind === 'from' ? await stretchesOf(content, g.blockSize) : [whole];
     const extents: Extent[] = [];

@@ -13,18 +13,26 @@ import { assertChangeable } from './changeable';
 import { Draft } from './draft';
 import { groupStart, headBlocks } from './groups';
 import { RESIZE_INODE, typeOf, TYPE } from './inode';
-import { beginTables } from './new-tables';
+import { beginTables, placeTables } from './new-tables';
 import { writeResizeInode } from './resize-inode';
 import { geometryFor, headsLost, sizeFields } from './sizes';
 import { mapOf, type ExtState } from './state';
 import { COMPAT, has, INCOMPAT, RO_COMPAT, type Geometry, type SuperFields } from './superblock';
 import { settled, settleExt } from './superblock-edits';
 
+/** Blocks behind the old end that belong to somebody else. */
+interface Over {
+  /** What they hold stays where it is, as long as nothing of this volume has to be there: they are in use from then on. */
+  readonly kept: Retired;
+  /** They are not free before all is durable. */
+  readonly live: Retired;
+}
+
 /** Resizes to at most `size` bytes. The caller has checked limits and soundness. @throws CoreError `fs.full` */
-export async function resizeExt(state: ExtState, size: number, tx: Transaction): Promise<void> {
+export async function resizeExt(state: ExtState, size: number, tx: Transaction, over?: Over): Promise<void> {
   assertChangeable(state.g, 'be resized');
   await settleExt(state, tx);
-  await new Resize(state, geometryFor(state.g, state.groups, size), tx).run();
+  await new Resize(state, geometryFor(state.g, state.groups, size), tx, over).run();
 }
 
 class Resize {
@@ -37,6 +45,7 @@ class Resize {
     private readonly state: ExtState,
     private readonly to: Geometry,
     private readonly tx: Transaction,
+    private readonly over?: Over,
   ) {
     const { bits, groups, bytes } = state;
     const fit = (from: Uint8Array, count: number): Uint8Array => {
@@ -60,7 +69,10 @@ class Resize {
     // What the last group has is of another length, and those behind it are new.
     for (let n = Math.min(state.g.groupCount, to.groupCount) - 1; n < to.groupCount; n++) draft.touch(n);
     draft.seekBlock(to.firstDataBlock);
-    if (to.groupCount > state.g.groupCount) await this.#addGroups();
+    const fixed = this.over && draft.blocks.slice();
+    for (const { start, length } of this.over?.kept.runs ?? [])
+      if (start < to.blockCount) markBlocks(draft.blocks, to, start, Math.min(length, to.blockCount - start));
+    if (to.groupCount > state.g.groupCount) await this.#addGroups(fixed);
     this.#dropHeads();
     this.#dropGroups();
     await this.#moveTables();
@@ -80,11 +92,11 @@ class Resize {
     if (inside > 0) this.#draft.mark(block, inside, false);
   }
 
-  async #addGroups(): Promise<void> {
+  async #addGroups(fixed: Uint8Array | undefined): Promise<void> {
     const { state, to, tx } = this;
     const draft = this.#draft;
-    draft.placeTables(state.g.groupCount);
-    await beginTables(to, draft.groups.slice(state.g.groupCount, to.groupCount), tx);
+    placeTables(draft, state.g.groupCount, fixed);
+    await beginTables(to, draft.groups.slice(state.g.groupCount, to.groupCount), tx, { live: this.over?.live });
   }
 
   /** What is no longer kept for descriptors becomes free; what is head from now on was free, or is behind the old end. */

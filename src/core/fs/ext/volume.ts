@@ -3,9 +3,20 @@ import type { BlockDevice } from '@/core/device';
 import { CoreError, markOverridable, type Finding } from '@/core/errors';
 import { countIn, runsOf } from '../bitmap';
 import type { EntryDetails, FileEntry } from '../entry';
-import type { Beyond, ByteRange, ContentRun, SizeLimits, Transaction, Volume, VolumeInfo, VolumeWriter } from '../port';
+import type {
+  Adoption,
+  Beyond,
+  ByteRange,
+  ContentRun,
+  SizeLimits,
+  Transaction,
+  Volume,
+  VolumeInfo,
+  VolumeWriter,
+} from '../port';
 import { joinRanges } from '../ranges';
 import { formatUuid } from '../uuid';
+import { adoptExt, adoptionStyle } from './adopt';
 import { inlineOf, type Attribute } from './attributes';
 import { clusterCount } from './bitmaps';
 import { checkExt } from './check';
@@ -188,8 +199,10 @@ class ExtVolume implements Volume {
     return settleExt(this.state, tx);
   }
 
-  async adopt(): Promise<void> {
-    throw new CoreError('fs.ability', { fileSystem: this.info.title, ability: 'take over files where they lie' });
+  async adopt(adoption: Adoption, tx: Transaction): Promise<void> {
+    if (!(adoption.source instanceof ExtVolume))
+      throw new CoreError('fs.ability', { fileSystem: 'ext', ability: 'take over files of another kind of volume' });
+    await adoptExt(this.state, adoption.source.state, adoption, tx);
   }
 
   identify(serial: number, tx: Transaction): Promise<void> {
@@ -216,7 +229,8 @@ function sizeFault(number: number, inode: Uint8Array, g: ExtState['g']): string 
   return isSealed(number, inode, g) ? undefined : 'the checksum of its inode does not agree';
 }
 
-function describe({ g, bits, pending }: ExtState): VolumeInfo {
+function describe(state: ExtState): VolumeInfo {
+  const { g, bits, pending } = state;
   const kind = kindOf(g.super);
   const free = (clusterCount(g) - countIn(bits.blocks, 0, clusterCount(g))) * g.clusterBlocks * g.blockSize;
   const size = g.blockCount * g.blockSize;
@@ -230,7 +244,8 @@ function describe({ g, bits, pending }: ExtState): VolumeInfo {
     size,
     used: size - free,
     free,
-    entries: { total, free: total - countIn(bits.inodes, 0, total) },
+    adoptionStyle: adoptionStyle(state),
+    entries: { total, free: total - countIn(bits.inodes, 0, total), each: g.inodeSize },
     ...(pending?.journal.pending ? { unsettled: true as const } : {}),
   };
 }

@@ -3,6 +3,7 @@
  * anew, and everything that was there already is gathered and written by {@link ExtWriter.finish}.
  */
 import { CoreError } from '@/core/errors';
+import type { Run } from '../free-space';
 import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
 import { attributesInside, SYSTEM } from './attributes';
 import { NEW_MODES } from './beside';
@@ -14,7 +15,7 @@ import { extNameFault, nameBytes } from './folder-names';
 import { FLAG, flagsOf, INODE, inodeSeed, linksOf, ROOT_INODE, setTimes, typeOf, TYPE } from './inode';
 import { extentsOf } from './make';
 import { putInside } from './new-attributes';
-import { NewInodes } from './new-inodes';
+import { NewInodes, type AdoptedInode } from './new-inodes';
 import { Releases } from './releases';
 import { mapOf, type ExtState } from './state';
 import { styleOf } from './style';
@@ -35,19 +36,19 @@ interface OpenFolder {
 }
 
 /** Opens a writer. @throws CoreError `fs.ability` where the volume stays as it is */
-export async function openExtWriter(state: ExtState, tx: Transaction): Promise<VolumeWriter> {
+export async function openExtWriter(state: ExtState, tx: Transaction): Promise<ExtWriter> {
   assertChangeable(state.g, 'take files');
   await settleExt(state, tx);
   return new ExtWriter(state, tx);
 }
 
-class ExtWriter implements VolumeWriter {
+export class ExtWriter implements VolumeWriter {
   readonly #draft: Draft;
   readonly #root: OpenFolder;
   readonly #children = new Map<number, number[]>();
   /** The number of the name of each folder. */
   readonly #nameOf = new Map<number, number>();
-  readonly #inodes: NewInodes;
+  readonly inodes: NewInodes;
   readonly #releases: Releases;
   readonly #open = new Map<number, OpenFolder>();
 
@@ -56,8 +57,8 @@ class ExtWriter implements VolumeWriter {
     private readonly tx: Transaction,
   ) {
     this.#draft = draftOf(state);
-    this.#inodes = new NewInodes(state.g, this.#draft, tx);
-    this.#releases = new Releases(state, this.#inodes);
+    this.inodes = new NewInodes(state.g, this.#draft, tx);
+    this.#releases = new Releases(state, this.inodes);
     const { names } = state;
     for (let i = 0; i < names.length; i++) {
       const parent = names.parent(i);
@@ -133,7 +134,11 @@ class ExtWriter implements VolumeWriter {
     if (path === LOST_FOLDER && this.#adoptLost(facts)) return;
     const { folder, name } = this.#place(path);
     const number = this.#draft.takeInode(this.#groupOf(folder), true);
-    const inode = await this.#inodes.make(number, TYPE.folder, facts, NEW_MODES.folder);
+    const inode = await this.inodes.make(number, TYPE.folder, facts, NEW_MODES.folder);
+    this.#enterFolder(folder, name, number, inode);
+  }
+
+  #enterFolder(folder: OpenFolder, name: string, number: number, inode: Uint8Array): void {
     INODE.encode({ links: 2 }, inode);
     const links = linksOf(folder.inode);
     if (links >= MOST_LINKS - 1 && !has(this.state.g.super.roCompat, RO_COMPAT.dirNlink))
@@ -145,12 +150,34 @@ class ExtWriter implements VolumeWriter {
     this.#enter(folder, name, number, TYPE.folder);
   }
 
+  /** Blocks that something is carried to. @throws CoreError `fs.full` */
+  take(count: number): Run[] {
+    return this.#draft.take(count);
+  }
+
+  /** Enters a copy of an inode under a number of its own, for which `prepare` makes it ready. */
+  async adopt(
+    path: string,
+    { inode, facts, near }: AdoptedInode,
+    prepare: (number: number) => Promise<void>,
+  ): Promise<void> {
+    const isFolder = typeOf(inode) === TYPE.folder;
+    if (isFolder && path === LOST_FOLDER && this.#adoptLost(facts)) return;
+    const { folder, name } = this.#place(path);
+    const number = this.#draft.takeInode(near, isFolder);
+    await prepare(number);
+    if (isFolder) return this.#enterFolder(folder, name, number, inode);
+    INODE.encode({ links: 1 }, inode);
+    this.#draft.draftInode(number, inode);
+    this.#enter(folder, name, number, typeOf(inode));
+  }
+
   /** The system's own folder that nothing is in is not seen, and becomes one that is. */
   #adoptLost(facts: NewFileFacts): boolean {
     const lost = this.#below(this.#root, LOST_FOLDER);
     if (!lost || lost.entries.size > 0) return false;
     setTimes(lost.inode, facts.times ?? {}, facts.changed);
-    if (facts.owner) this.#inodes.own(lost.inode, facts.owner);
+    if (facts.owner) this.inodes.own(lost.inode, facts.owner);
     lost.dirty = true;
     return true;
   }
@@ -160,11 +187,11 @@ class ExtWriter implements VolumeWriter {
     const { folder, name } = this.#place(path);
     const type = facts.path ? TYPE.link : (facts.special?.type ?? TYPE.file);
     const number = this.#draft.takeInode(this.#groupOf(folder), false);
-    const inode = await this.#inodes.make(number, type, facts, type === TYPE.link ? NEW_MODES.link : NEW_MODES.file);
+    const inode = await this.inodes.make(number, type, facts, type === TYPE.link ? NEW_MODES.link : NEW_MODES.file);
     INODE.encode({ links: 1 }, inode);
-    if (facts.special) this.#inodes.special(inode, facts.special.device);
-    else if (facts.path && facts.path.length < 60) this.#inodes.shortLink(inode, facts.path);
-    else await this.#inodes.content(number, inode, facts.path ? { kind: 'bytes', bytes: facts.path } : content, facts);
+    if (facts.special) this.inodes.special(inode, facts.special.device);
+    else if (facts.path && facts.path.length < 60) this.inodes.shortLink(inode, facts.path);
+    else await this.inodes.content(number, inode, facts.path ? { kind: 'bytes', bytes: facts.path } : content, facts);
     this.#draft.draftInode(number, inode);
     this.#enter(folder, name, number, type);
   }
@@ -228,7 +255,7 @@ class ExtWriter implements VolumeWriter {
     const draft = this.#draft;
     for (const folder of this.#open.values()) if (folder.dirty) await this.#writeFolder(folder);
     await this.#releases.finish(draft, this.tx);
-    const large = this.#inodes.large ? { roCompat: g.super.roCompat | RO_COMPAT.largeFile } : {};
+    const large = this.inodes.large ? { roCompat: g.super.roCompat | RO_COMPAT.largeFile } : {};
     const fields: Partial<SuperFields> = settled(this.state, large);
     await draft.flush(this.tx, fields, { copies: false });
   }
@@ -254,7 +281,7 @@ class ExtWriter implements VolumeWriter {
     const flags = indexed ? flagsOf(inode) | FLAG.index : flagsOf(inode) & ~FLAG.index;
     INODE.encode({ sizeLow: size % 2 ** 32, sizeHigh: Math.floor(size / 2 ** 32), flags: flags >>> 0 }, inode);
     const extents = extentsOf(places.map((start) => ({ start, length: 1 })));
-    for (const { block, bytes } of this.#inodes.setMap(number, inode, extents))
+    for (const { block, bytes } of this.inodes.setMap(number, inode, extents))
       await this.tx.writeFree(block * g.blockSize, bytes);
     this.#draft.draftInode(number, inode);
   }

@@ -1,5 +1,6 @@
 /** Grows a volume over the one behind it and takes its files over where they lie: nothing of what they hold is carried. */
 import { transferFactsSchema, type TransferFacts } from '@/core/files';
+import { findKind } from '@/core/fs';
 import type { Place } from '@/core/place';
 import { formatSize } from '@/core/size';
 import * as z from 'zod';
@@ -20,6 +21,12 @@ export interface AdoptStep extends StepBase {
   readonly facts: TransferFacts;
 }
 
+/** Some kinds have structures of their own at fixed places, where files of the other volume may lie. */
+const carriedWords = (kind: string): string =>
+  findKind(kind)?.holds.adoptionLoses
+    ? 'only what lies where it must have its own structures is carried'
+    : 'nothing is carried';
+
 export const adopt: StepKind<AdoptStep> = {
   schema: z.strictObject({
     kind: z.literal('adopt'),
@@ -33,9 +40,9 @@ export const adopt: StepKind<AdoptStep> = {
     facts: transferFactsSchema,
   }),
   restarts: true,
-  words: ({ source, name, under, facts }, units) => ({
+  words: ({ source, name, under, facts, fileSystem }, units) => ({
     title: `Merge ${source} into ${name}${under ? `, as ${under}` : ''}`,
-    detail: `${filesWords(facts.files)}, ${formatSize(facts.bytes, units)}, taken over where they lie: nothing is carried`,
+    detail: `${filesWords(facts.files)}, ${formatSize(facts.bytes, units)}, taken over where they lie: ${carriedWords(fileSystem)}`,
   }),
   reason: () => 'Clusters of both line up, so that only what is written about the files changes, all of it at once.',
   claims: ({ at, to, from }, owners) => {

@@ -52,7 +52,7 @@ export const transfer: StepRunner<TransferStep> = async (step, context) => {
   await context.commit(tx);
 };
 
-/** One transaction, in which everything of the volume that goes counts as live: what it holds is not written. */
+/** One transaction, in which everything that the volume that goes has in use counts as live. */
 export const adopt: StepRunner<AdoptStep> = async (step, context) => {
   const { at, to, from, under, fileSystem, facts, source: name } = step;
   const source = await context.open(context.window(from));
@@ -63,7 +63,8 @@ export const adopt: StepRunner<AdoptStep> = async (step, context) => {
   const { holds } = kindFacts(fileSystem);
   const adoption = adoptionOf(tree, { folder: '', under }, holds, await pathsOf(target));
   const offset = from.start - at.start;
-  const live = joinRanges([...(await target.allocation()), { start: offset, end: offset + from.length }]);
+  const held = (await source.allocation()).map(({ start, end }) => ({ start: start + offset, end: end + offset }));
+  const live = joinRanges([...(await target.allocation()), ...held]);
   const tx = context.transaction(at, live);
   await target.adopt({ ...adoption, source, offset, size: to }, tx, context.state);
   await context.commit(tx);

@@ -1,0 +1,221 @@
+/**
+ * Taking over the files of another volume where they lie. The volume grows over the other one first, round what the files
+ * of that hold; then each gets an inode here, with the blocks it has there shifted by a whole number. Trees of extents
+ * and folders are built anew, and blocks at which this volume has to have structures of its own are carried off.
+ */
+import { CoreError } from '@/core/errors';
+import { runsOf } from '../bitmap';
+import { GatheredDevice } from '../gathered-device';
+import type { Adoption, Transaction } from '../port';
+import { Retired } from '../retired';
+import { sealAttributes } from './attributes';
+import { clusterCount, inodeTableBlocks, tablesOf } from './bitmaps';
+import { fixedBecause } from './changeable';
+import type { Extent } from './block-map';
+import { hasMap } from './block-map';
+import { groupStart, headBlocks } from './groups';
+import { attributeBlockOf, FLAG, flagsOf, INODE, ownerOf, setBlocks, sizeOf, timesOf, typeOf, TYPE } from './inode';
+import { OverLive } from './over-live';
+import { resizeExt } from './resize';
+import { mapOf, readExt, type ExtState } from './state';
+import { has, INCOMPAT, RO_COMPAT, type Geometry } from './superblock';
+import { openExtWriter, type ExtWriter } from './writer';
+
+const BAD_BLOCKS = 1;
+/** What of a volume's features says how its inodes, attributes and names are stored. */
+const STORED = INCOMPAT.filetype | INCOMPAT.extents | INCOMPAT.wide | INCOMPAT.inlineData;
+const STORED_RO = RO_COMPAT.hugeFile | RO_COMPAT.extraSize;
+/** Files with these stand for more than their inode and blocks say. */
+const TIED = INCOMPAT.attributeInodes | INCOMPAT.encrypt | INCOMPAT.casefold;
+
+/** Tables of inodes that may have to be written out as part of the change. */
+const MOST_TABLES = 64 * 1024 * 1024;
+
+/**
+ * What has to be the same of two volumes, beside blocks of one size, for one to take over the files of the other; null
+ * where that can't be.
+ */
+export function adoptionStyle({ g, pending, ...state }: ExtState): string | null {
+  const { incompat, roCompat } = g.super;
+  if ((incompat & TIED) !== 0 || has(roCompat, RO_COMPAT.verity) || fixedBecause(g) !== undefined || pending)
+    return null;
+  if (mapOf(state, BAD_BLOCKS).extents.length > 0) return null;
+  const lazy = g.checksums || g.groupChecksums;
+  if (!lazy && g.groupCount * inodeTableBlocks(g) * g.blockSize > MOST_TABLES) return null;
+  return [g.inodeSize, incompat & STORED, roCompat & STORED_RO].join();
+}
+
+/** Grows over `source` and takes its files over. @throws CoreError `fs.ability`, `fs.full` */
+export async function adoptExt(state: ExtState, source: ExtState, adoption: Adoption, tx: Transaction): Promise<void> {
+  const { offset, size, above, entries } = adoption;
+  const { blockSize } = state.g;
+  const style = adoptionStyle(source);
+  const alike = style !== null && adoptionStyle(state) === style && source.g.blockSize === blockSize;
+  if (!alike || offset % blockSize !== 0)
+    throw new CoreError('fs.ability', { fileSystem: 'ext4', ability: 'take over files of a volume that is unlike it' });
+  const from: Source = { state: source, shift: offset / blockSize };
+  const live = new Retired(usedBlocks(from));
+  const over = new OverLive(tx, live, blockSize);
+  const ids = new Set(entries.flatMap(({ entry }) => (entry.kind === 'folder' ? [] : [entry.id])));
+  const blocks = [...new Set(entries.map(({ entry }) => entry.id))].flatMap((id) =>
+    contentBlocks(from, id, ids.has(id)),
+  );
+  await resizeExt(state, size, over, { kept: new Retired(blocks), live });
+  const grown = await readExt(new GatheredDevice(tx, size, state.device.sectorSize));
+  const writer = await openExtWriter(grown, over);
+  for (const { path, facts } of above) await writer.mkdir(path, facts);
+  await new Inodes(from, grown, writer, over).takeOver(entries);
+  await writer.finish();
+}
+
+/** A volume whose files are taken over, and by how much numbers of its blocks differ. */
+interface Source {
+  readonly state: ExtState;
+  readonly shift: number;
+}
+
+/** All blocks in use of the other volume, and those before its first. */
+function usedBlocks({ state: { g, bits }, shift }: Source): { start: number; length: number }[] {
+  const used = [...runsOf(bits.blocks, 0, clusterCount(g), true)].map(({ start, length }) => ({
+    start: start * g.clusterBlocks + g.firstDataBlock + shift,
+    length: length * g.clusterBlocks,
+  }));
+  return g.firstDataBlock > 0 ? [{ start: shift, length: g.firstDataBlock }, ...used] : used;
+}
+
+/** What of an inode stays where it is: its content, but for folders, and a block of attributes. */
+function contentBlocks({ state, shift }: Source, id: number, content: boolean): { start: number; length: number }[] {
+  const attributes = attributeBlockOf(state.inodes.get(id)!);
+  const own = content ? mapOf(state, id).extents.map(({ block, length }) => ({ start: block + shift, length })) : [];
+  return attributes === 0 ? own : [...own, { start: attributes + shift, length: 1 }];
+}
+
+/** Blocks in which this volume has structures of its groups. */
+function structuresOf({ g, groups }: ExtState): Retired {
+  const heads = groups.map((_, n) => ({ start: groupStart(g, n), length: headBlocks(g, n) }));
+  const tables = groups.flatMap((group) =>
+    [...tablesOf(group, g)].map(({ block, length }) => ({ start: block, length })),
+  );
+  return new Retired([...heads, ...tables].filter(({ length }) => length > 0));
+}
+
+/** Inodes of another volume as they are written here. */
+class Inodes {
+  private readonly g: Geometry;
+  readonly #structures: Retired;
+  /** Where blocks of attributes have come to, by where they were: several inodes may share one. */
+  readonly #attributes = new Map<number, number>();
+
+  constructor(
+    private readonly from: Source,
+    grown: ExtState,
+    private readonly writer: ExtWriter,
+    private readonly tx: Transaction,
+  ) {
+    this.g = grown.g;
+    this.#structures = structuresOf(grown);
+  }
+
+  async takeOver(entries: Adoption['entries']): Promise<void> {
+    const first = new Map<number, string>();
+    for (const { entry, to } of entries) {
+      const known = first.get(entry.id);
+      if (known !== undefined) {
+        await this.writer.hardLink(to, known);
+        continue;
+      }
+      const inode = this.from.state.inodes.get(entry.id)?.slice();
+      if (!inode) throw new CoreError('fs.not-found', { path: entry.path });
+      first.set(entry.id, to);
+      const { changed, ...times } = timesOf(inode);
+      const facts = { times, owner: ownerOf(inode), ...(changed === undefined ? {} : { changed }) };
+      await this.writer.adopt(to, { inode, facts, near: this.#near(entry.id) }, (number) =>
+        this.#move(entry.id, number, inode),
+      );
+    }
+  }
+
+  /** The group that lies where the inode's own group was. */
+  #near(id: number): number {
+    const { g } = this.from.state;
+    const block = groupStart(g, Math.floor((id - 1) / g.inodesPerGroup)) + this.from.shift;
+    return Math.min(this.g.groupCount - 1, Math.floor((block - this.g.firstDataBlock) / this.g.blocksPerGroup));
+  }
+
+  /** Makes a copy of an inode say where its blocks are here. */
+  async #move(id: number, number: number, inode: Uint8Array): Promise<void> {
+    const folder = typeOf(inode) === TYPE.folder;
+    const attributes = attributeBlockOf(inode);
+    if (attributes !== 0) this.#point(inode, await this.#attributeBlock(attributes));
+    if (folder) {
+      INODE.encode({ flags: (flagsOf(inode) & ~FLAG.index) >>> 0 }, inode);
+      if (has(flagsOf(inode), FLAG.inlineData)) return;
+      INODE.encode({ map: new Uint8Array(60) }, inode);
+      await this.#setMap(number, inode, []);
+    } else if (hasMap(inode))
+      await this.#setMap(number, inode, await this.#extents(mapOf(this.from.state, id).extents));
+    else setBlocks(inode, attributes === 0 ? 0 : 1, this.g);
+    if (typeOf(inode) === TYPE.file) this.writer.inodes.holds(sizeOf(inode));
+  }
+
+  async #setMap(number: number, inode: Uint8Array, extents: readonly Extent[]): Promise<void> {
+    for (const { block, bytes } of this.writer.inodes.setMap(number, inode, extents))
+      await this.tx.writeFree(block * this.g.blockSize, bytes);
+  }
+
+  #point(inode: Uint8Array, block: number): void {
+    INODE.encode({ attributesLow: block % 2 ** 32, attributesHigh: Math.floor(block / 2 ** 32) }, inode);
+  }
+
+  /** Checksums of these begin with their place. */
+  async #attributeBlock(block: number): Promise<number> {
+    const known = this.#attributes.get(block);
+    if (known !== undefined) return known;
+    const { blockSize } = this.g;
+    const bytes = await this.from.state.device.bytes(block * blockSize, blockSize);
+    const there = block + this.from.shift;
+    const [to] = this.#stays(there) ? [there] : this.writer.take(1).map(({ start }) => start);
+    sealAttributes(bytes, to!, this.g);
+    await (to === there ? this.tx.write(to * blockSize, bytes) : this.tx.writeFree(to! * blockSize, bytes));
+    this.#attributes.set(block, to!);
+    return to!;
+  }
+
+  #stays(block: number): boolean {
+    return block < this.g.blockCount && !this.#structures.meets(block, 1);
+  }
+
+  async #extents(extents: readonly Extent[]): Promise<Extent[]> {
+    const out: Extent[] = [];
+    for (const extent of extents) {
+      const shifted = { ...extent, block: extent.block + this.from.shift };
+      for (const piece of this.#pieces(shifted.block, shifted.length)) {
+        const logical = extent.logical + piece.start - shifted.block;
+        const part = { ...shifted, logical, block: piece.start, length: piece.length };
+        if (piece.lost) out.push(...(await this.#carry(part)));
+        else out.push(part);
+      }
+    }
+    return out;
+  }
+
+  /** A run, cut where this volume has structures, and where it ends. */
+  *#pieces(block: number, length: number): Generator<{ start: number; length: number; lost: boolean }> {
+    const inside = Math.max(0, Math.min(length, this.g.blockCount - block));
+    yield* this.#structures.pieces(block, inside);
+    if (inside < length) yield { start: block + inside, length: length - inside, lost: true };
+  }
+
+  async #carry(piece: Extent): Promise<Extent[]> {
+    const { blockSize } = this.g;
+    const out: Extent[] = [];
+    let done = 0;
+    for (const { start, length } of this.writer.take(piece.length)) {
+      const from = (piece.block - this.from.shift + done) * blockSize;
+      if (!piece.unwritten) await this.tx.copyFrom(this.from.state.device, from, start * blockSize, length * blockSize);
+      out.push({ ...piece, logical: piece.logical + done, block: start, length });
+      done += length;
+    }
+    return out;
+  }
+}
