@@ -40,6 +40,28 @@ for (const scheme of ['light', 'dark'] as const) {
   });
 }
 
+test('a part of a disk is scanned by itself, and again, and what was found elsewhere stays', async ({ page }) => {
+  await openBench(page);
+  await page.getByRole('button', { name: 'Open Herbarium scans' }).click();
+  await lookAt(page, 'Scan');
+  const part = async (name: RegExp): Promise<void> => {
+    await page.getByLabel('What is read').click();
+    await page.getByTitle(name).click();
+    await page.getByRole('button', { name: 'Scan this part' }).click();
+    await expect(page.getByRole('heading', { name: 'Scanned' })).toBeVisible();
+  };
+  await part(/^D /);
+  await expect(page.getByText('24 sectors, 1 place', { exact: true })).toBeVisible();
+  await part(/^C /);
+  await expect(page.getByText('120 GiB of 120 GiB read')).toBeVisible();
+  await expect(page.getByText(/^The rest as it was /)).toBeVisible();
+  await expect(page.getByText('24 sectors, 1 place', { exact: true })).toBeVisible();
+  await axe(page);
+  await page.getByRole('button', { name: 'Forget' }).click();
+  await page.getByRole('button', { name: 'OK', exact: true }).click();
+  await expect(page.getByRole('heading', { name: 'Not scanned' })).toBeVisible();
+});
+
 test('places that fail are taken out of use, from the scan to the proof', async ({ page }) => {
   await openBench(page);
   await expect(page.getByRole('button', { name: 'Open Herbarium scans' })).toBeEnabled();

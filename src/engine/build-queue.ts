@@ -17,7 +17,7 @@ interface Waiting {
 /** Milliseconds of building after which others have their turn. */
 const TURN_MS = 30;
 /** Milliseconds without a question after which what nobody waits for goes on. */
-const QUIET_MS = 1000;
+const QUIET_MS = 3000;
 
 export class BuildQueue {
   readonly #waiting: Waiting[] = [];

@@ -26,6 +26,8 @@ const RECIPE: RecipeInput = {
   ],
 };
 
+const ALL = { start: 0, end: 200 * 2 ** 30 };
+
 async function opened(id: string): Promise<EngineHost> {
   const host = new EngineHost();
   await host.openPractice(id, parseRecipe({ ...RECIPE, id }));
@@ -36,7 +38,7 @@ describe('reading a whole disk', () => {
   it('finds the medium’s dead and weak sectors, and says what lies on them', async () => {
     const host = await opened('scan');
     const batches: ScanBatch[] = [];
-    expect(await host.scan('scan', 0, (batch) => batches.push(batch))).toBe(true);
+    expect(await host.scan('scan', ALL, (batch) => batches.push(batch))).toBe(true);
     const faults = batches.flatMap((b) => b.faults);
     expect(faults).toEqual([
       { start: 12 * 2 ** 20, end: 12 * 2 ** 20 + 1024 },
@@ -50,10 +52,20 @@ describe('reading a whole disk', () => {
     expect(['file', 'structure', 'free space']).toContain(first!.what);
   });
 
+  it('reads a part of it, and no more', async () => {
+    const host = await opened('part');
+    const batches: ScanBatch[] = [];
+    const part = { start: 80 * 2 ** 30, end: 100 * 2 ** 30 + 1024 };
+    expect(await host.scan('part', part, (batch) => batches.push(batch))).toBe(true);
+    expect(batches.flatMap((b) => b.faults)).toEqual([{ start: 100 * 2 ** 30, end: 100 * 2 ** 30 + 1024 }]);
+    expect(batches.flatMap((b) => b.slow)).toHaveLength(1);
+    expect(batches.at(-1)!.done).toBe(part.end);
+  });
+
   it('stops where it is told to, and goes on from there', async () => {
     const host = await opened('stop');
     let done = 0;
-    const stopped = host.scan('stop', 0, (batch) => {
+    const stopped = host.scan('stop', ALL, (batch) => {
       done = batch.done;
       void host.stopTask('stop');
     });
@@ -61,7 +73,7 @@ describe('reading a whole disk', () => {
     // A machine so fast that nothing was told before the end has nothing to stop.
     if (!whole) expect(done).toBeLessThan(200 * 2 ** 30);
     const rest: ScanBatch[] = [];
-    expect(await host.scan('stop', done, (batch) => rest.push(batch))).toBe(true);
+    expect(await host.scan('stop', { ...ALL, start: done }, (batch) => rest.push(batch))).toBe(true);
     expect(rest.at(-1)!.done).toBe(whole ? 0 : 200 * 2 ** 30);
   });
 

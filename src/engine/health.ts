@@ -27,14 +27,14 @@ export class Health {
     this.#tasks.get(id)?.abort();
   }
 
-  /** Reads from a byte of the disk to its end, or until it is stopped. @returns whether it came to the end */
-  async scan(id: string, from: number, told: (batch: ScanBatch) => void): Promise<boolean> {
+  /** Reads a stretch of the disk, as far as the disk goes, or until it is stopped. @returns whether it came to the end */
+  async scan(id: string, { start, end }: Stretch, told: (batch: ScanBatch) => void): Promise<boolean> {
     const disk = await this.disks.disk(id);
     const { device, clock } = sourceOf(disk);
     return this.#task(id, async (signal) => {
       const batches = new Batches(device.size, clock());
       let last = performance.now();
-      const stretch = { start: from, end: device.size };
+      const stretch = { start, end: Math.min(end, device.size) };
       for await (const event of scan(device, [stretch], { clock, signal })) {
         batches.add(event);
         if (performance.now() - last < TOLD_EVERY_MS) continue;

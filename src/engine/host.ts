@@ -224,9 +224,9 @@ export class EngineHost implements EngineApi {
     return storageUse(this.db);
   }
 
-  async scan(id: string, from: number, told: (batch: ScanBatch) => void): Promise<boolean> {
+  async scan(id: string, stretch: { start: number; end: number }, told: (batch: ScanBatch) => void): Promise<boolean> {
     this.#runs.assertNone(id);
-    return this.#health.scan(id, from, told);
+    return this.#health.scan(id, stretch, told);
   }
 
   async speed(id: string, taken: string, told: (share: number) => void): Promise<SpeedResult | undefined> {

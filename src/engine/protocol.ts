@@ -147,8 +147,8 @@ export interface EngineApi {
   /** A paper as the bytes of a PDF file. */
   setAsPdf(paper: Paper, fonts: PaperFonts): Promise<Uint8Array>;
   storage(): Promise<StorageUse>;
-  /** Reads from a byte of the disk to its end. @returns false where it was stopped before */
-  scan(id: string, from: number, told: (batch: ScanBatch) => void): Promise<boolean>;
+  /** Reads a stretch of the disk. @returns false where it was stopped before its end */
+  scan(id: string, stretch: { start: number; end: number }, told: (batch: ScanBatch) => void): Promise<boolean>;
   /** @returns nothing where it was stopped before its end */
   speed(id: string, taken: string, told: (share: number) => void): Promise<SpeedResult | undefined>;
   /** What lies on places of a disk. */

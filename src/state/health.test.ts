@@ -44,8 +44,9 @@ const FAULT = { start: 4096, end: 8192 };
 it('a scan is kept as far as it came, names what it meets once, and goes on from there', async () => {
   const asked: number[] = [];
   calls.handlers = {
-    scan: (_id: string, from: number, told: (b: ScanBatch) => void) => {
+    scan: (_id: string, { start: from, end }: { start: number; end: number }, told: (b: ScanBatch) => void) => {
       asked.push(from);
+      expect(end).toBe(survey.size);
       told(from === 0 ? batch(survey.size / 2, [FAULT]) : batch(survey.size));
       return from > 0;
     },
@@ -69,6 +70,32 @@ it('a scan is kept as far as it came, names what it meets once, and goes on from
   await pauseTask('stick');
   await dropScan('stick');
   expect(healthOf('stick').scan).toBeUndefined();
+});
+
+it('a part is read again, and what was found elsewhere stays', async () => {
+  const half = survey.size / 2;
+  const asked: unknown[] = [];
+  let found: ScanBatch['faults'] = [FAULT, { start: half + 512, end: half + 1024 }];
+  calls.handlers = {
+    scan: (_id: string, stretch: { start: number; end: number }, told: (b: ScanBatch) => void) => {
+      asked.push(stretch);
+      told(batch(stretch.end, found));
+      return true;
+    },
+    hits: (_id: string, places: readonly { start: number; end: number }[]) =>
+      places.map((p) => ({ ...p, number: undefined, what: 'unallocated' })),
+    stopTask: () => undefined,
+  } as never;
+  await scanDisk('stick', true);
+  const part = { start: half, end: survey.size };
+  found = [{ start: half + 2048, end: half + 4096 }];
+  await scanDisk('stick', true, part);
+  expect(asked).toEqual([{ start: 0, end: survey.size }, part]);
+  set({ health: {} });
+  await loadHealth('stick', survey.size);
+  const scan = healthOf('stick').scan!;
+  expect(scan).toMatchObject({ stretch: part, done: survey.size, rest: expect.any(String) as string });
+  expect(failingIn(scan).dead).toEqual([FAULT, ...found]);
 });
 
 it('of another disk of that name nothing is believed', async () => {

@@ -4,6 +4,7 @@ import {
   isWhole,
   scanRecordSchema,
   speedResultSchema,
+  stretchOf,
   withBatch,
   type ScanBatch,
   type ScanHit,
@@ -54,15 +55,23 @@ export function dropHealth(id: string): void {
 
 const now = (): string => new Date().toISOString();
 
-/** Begins a scan, or goes on with one that was paused. */
-export async function scanDisk(id: string, fresh: boolean): Promise<void> {
+/**
+ * Begins a scan, or goes on with one that was paused.
+ * @param part what is read, where that is not the whole disk
+ */
+export async function scanDisk(
+  id: string,
+  fresh: boolean,
+  part?: { readonly start: number; readonly end: number },
+): Promise<void> {
   const survey = diskOf(id)?.survey;
   if (!survey || healthOf(id).task) return;
   const { source } = diskOf(id)!.stored;
   const measured = source.kind === 'practice' ? ('medium' as const) : ('file' as const);
-  const known = fresh ? undefined : healthOf(id).scan;
-  const begun = { size: survey.size, sectorSize: survey.sectorSize, measured, begun: now() };
-  const scan = known && !isWhole(known) ? known : beginScan(begun);
+  const known = healthOf(id).scan;
+  const stretch = part && { start: part.start, end: Math.min(part.end, survey.size) };
+  const begun = { size: survey.size, sectorSize: survey.sectorSize, measured, begun: now(), stretch };
+  const scan = known && !fresh && !isWhole(known) ? known : beginScan(begun, known);
   put(id, { scan, task: { kind: 'scan', startedAt: Date.now(), from: scan.done } });
   let keptAt = Date.now();
   const told = listener((batch: ScanBatch) => {
@@ -74,7 +83,7 @@ export async function scanDisk(id: string, fresh: boolean): Promise<void> {
     keptAt = Date.now();
     void store(id);
   });
-  await during(id, () => engine('scan', id, scan.done, told));
+  await during(id, () => engine('scan', id, { start: scan.done, end: stretchOf(scan).end }, told));
   await nameHits(id);
   await store(id);
 }

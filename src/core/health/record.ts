@@ -22,7 +22,11 @@ export const scanRecordSchema = z.object({
   updated: z.string(),
   size: z.int().min(1),
   sectorSize: z.int().min(1),
-  /** Bytes from the start of the disk that were read. */
+  /** What is read, where that is not all of the disk. */
+  stretch: place.optional(),
+  /** When the rest was read last, where something is known of it by a scan before. */
+  rest: z.string().optional(),
+  /** The byte of the disk up to which it was read. */
   done: z.int().min(0),
   /** Seconds that this took. */
   seconds: z.number().min(0),
@@ -45,10 +49,33 @@ export interface ScanBatch {
   readonly slow: readonly { readonly start: number; readonly end: number }[];
 }
 
-/** A scan that has read nothing yet. */
-export function beginScan(of: Pick<ScanRecord, 'size' | 'sectorSize' | 'measured' | 'begun'>): ScanRecord {
+type Begun = Pick<ScanRecord, 'size' | 'sectorSize' | 'measured' | 'begun' | 'stretch'>;
+
+/**
+ * A scan that has read nothing yet. Of one of a part of the disk, what was found outside of it before stays.
+ * @param before of the same disk
+ */
+export function beginScan(of: Begun, before?: ScanRecord): ScanRecord {
   const course = Array.from({ length: PARTS }, () => 0);
-  return { version: 1, ...of, updated: of.begun, done: 0, seconds: 0, course, faults: [], slow: [] };
+  const { stretch } = of;
+  const fresh = { version: 1 as const, ...of, updated: of.begun, done: stretch?.start ?? 0, seconds: 0 };
+  if (!stretch || !before) return { ...fresh, course, faults: [], slow: [] };
+  const [first, last] = [partOf(of.size, stretch.start), partOf(of.size, stretch.end - 1)];
+  const outside = (hits: readonly ScanHit[]): ScanHit[] =>
+    hits.flatMap((hit) => {
+      const own = [
+        { ...hit, end: Math.min(hit.end, stretch.start) },
+        { ...hit, start: Math.max(hit.start, stretch.end) },
+      ];
+      return own.filter(({ start, end }) => start < end);
+    });
+  return {
+    ...fresh,
+    rest: before.updated,
+    course: before.course.map((speed, part) => (part >= first && part <= last ? 0 : speed)),
+    faults: outside(before.faults),
+    slow: outside(before.slow),
+  };
 }
 
 /** The record with what came of a stretch. */
@@ -69,7 +96,13 @@ export function withBatch(record: ScanRecord, batch: ScanBatch, updated: string)
 /** The part that a byte of the disk is in. */
 export const partOf = (size: number, at: number): number => Math.min(PARTS - 1, Math.floor((at / size) * PARTS));
 
-export const isWhole = ({ done, size }: Pick<ScanRecord, 'done' | 'size'>): boolean => done >= size;
+/** What a scan reads. */
+export const stretchOf = ({ stretch, size }: Pick<ScanRecord, 'stretch' | 'size'>) =>
+  stretch ?? { start: 0, end: size };
+
+/** Whether all of it was read. */
+export const isWhole = (record: Pick<ScanRecord, 'done' | 'size' | 'stretch'>): boolean =>
+  record.done >= stretchOf(record).end;
 
 /** Sectors of places. */
 export const sectorsIn = (places: readonly { start: number; end: number }[], sectorSize: number): number =>

@@ -1,6 +1,6 @@
 'use client';
 
-import { isWhole, sectorsIn, type ScanHit, type ScanRecord } from '@/core/health';
+import { isWhole, sectorsIn, stretchOf, type ScanHit, type ScanRecord } from '@/core/health';
 import { hitWords, scanDocument } from '@/core/job';
 import { durationWords } from '@/core/plan';
 import { spaced } from '@/core/size';
@@ -16,11 +16,13 @@ import {
   wish,
   type Current,
 } from '@/state';
-import { Button, Checkbox, Popconfirm, Progress } from 'antd';
+import { Button, Checkbox, Popconfirm, Progress, Select } from 'antd';
+import { useState } from 'react';
 import { downloadText, useSizes } from '../kit';
 import { DiskColumn } from './DiskColumn';
+import { partName, partsOf } from './parts';
 import { HEIGHT, Thread } from './Thread';
-import { hitPlace, volumeWords } from './words';
+import { hitPlace, readWords, volumeWords } from './words';
 import styles from './sound.module.css';
 
 const SHOWN = 60;
@@ -44,7 +46,7 @@ export function Scan({ current }: { readonly current: Current }) {
         )}
       </div>
       <aside className={styles.beside}>
-        <ScanState id={id} scan={scan} />
+        <ScanState current={current} scan={scan} />
         {scan ? <Found current={current} scan={scan} /> : null}
         <p className={styles.measured}>
           {disk.stored.source.kind === 'practice'
@@ -56,36 +58,62 @@ export function Scan({ current }: { readonly current: Current }) {
   );
 }
 
-function ScanState({ id, scan }: { readonly id: string; readonly scan: ScanRecord | undefined }) {
+interface StateProps {
+  readonly current: Current;
+  readonly scan: ScanRecord | undefined;
+}
+
+function ScanState({ current: { id, job }, scan }: StateProps) {
   const size = useSizes();
   const { task } = useHealth(id);
   const readOnly = useBench((s) => s.readOnly);
+  const parts = partsOf(job!.now, size);
+  const [key, setKey] = useState('all');
+  const chosen = parts.find((p) => p.key === key) ?? parts[0]!;
+  const busy = readOnly || task !== undefined;
+  const begin = (): void => void scanDisk(id, true, chosen.stretch);
+  const choice = (
+    <Select
+      aria-label="What is read"
+      value={chosen.key}
+      disabled={busy}
+      onChange={setKey}
+      options={parts.map(({ key: value, name: label }) => ({ value, label }))}
+      popupMatchSelectWidth={false}
+      className={styles.part}
+    />
+  );
   if (!scan)
     return (
       <section>
         <h2>Not scanned</h2>
-        <Button type="primary" disabled={readOnly || task !== undefined} onClick={() => void scanDisk(id, true)}>
-          Scan the disk
+        {choice}
+        <Button type="primary" disabled={busy} onClick={begin}>
+          {chosen.stretch ? 'Scan this part' : 'Scan the disk'}
         </Button>
       </section>
     );
   const goes = task?.kind === 'scan';
   const whole = isWhole(scan);
+  const { start, end } = stretchOf(scan);
   return (
     <section>
       <h2>{goes ? 'Scanning' : whole ? 'Scanned' : 'Paused'}</h2>
-      <p aria-live="polite">{`${size(scan.done)} of ${size(scan.size)} read${goes ? leftWords(scan, task) : ''}`}</p>
-      <Progress percent={Math.floor((scan.done / scan.size) * 100)} showInfo={false} aria-label="Scan" />
+      {scan.stretch ? <p>{partName(parts, scan.stretch, size)}</p> : null}
+      <p aria-live="polite">{`${readWords(scan, size)}${goes ? leftWords(scan, task) : ''}`}</p>
+      <Progress percent={Math.floor(((scan.done - start) / (end - start)) * 100)} showInfo={false} aria-label="Scan" />
       {goes ? null : <p className={styles.measured}>{`${whenWords(scan.updated)}, ${agoWords(scan.updated)}`}</p>}
+      {scan.rest ? <p className={styles.measured}>{`The rest as it was ${agoWords(scan.rest)}`}</p> : null}
+      {goes || !whole ? null : choice}
       <div className={styles.buttons}>
         {goes ? (
           <Button onClick={() => void pauseTask(id)}>Pause</Button>
         ) : whole ? (
-          <Button disabled={readOnly || task !== undefined} onClick={() => void scanDisk(id, true)}>
-            Scan again
+          <Button disabled={busy} onClick={begin}>
+            {chosen.stretch ? 'Scan this part' : scan.stretch ? 'Scan the disk' : 'Scan again'}
           </Button>
         ) : (
-          <Button type="primary" disabled={readOnly || task !== undefined} onClick={() => void scanDisk(id, false)}>
+          <Button type="primary" disabled={busy} onClick={() => void scanDisk(id, false)}>
             Go on
           </Button>
         )}
@@ -98,10 +126,11 @@ function ScanState({ id, scan }: { readonly id: string; readonly scan: ScanRecor
 }
 
 /** What is left, by how fast it went since it was begun or gone on with. */
-function leftWords({ done, size }: ScanRecord, { startedAt, from }: { startedAt: number; from: number }): string {
+function leftWords(scan: ScanRecord, { startedAt, from }: { startedAt: number; from: number }): string {
   const seconds = (Date.now() - startedAt) / 1000;
+  const { done } = scan;
   if (seconds < 1 || done <= from) return '';
-  return `, ${durationWords(((size - done) * seconds) / (done - from))} left`;
+  return `, ${durationWords(((stretchOf(scan).end - done) * seconds) / (done - from))} left`;
 }
 
 const places = (n: number): string => `${spaced(n)} place${n === 1 ? '' : 's'}`;
@@ -116,7 +145,7 @@ function Found({ current, scan }: { readonly current: Current; readonly scan: Sc
         ...{ start, end, number, what: what ?? ('not known' as const) },
         ...(path === undefined ? {} : { path }),
       }));
-    const stretch = { start: 0, end: scan.done };
+    const stretch = scan.rest ? { start: 0, end: scan.size } : { start: stretchOf(scan).start, end: scan.done };
     const document = scanDocument({
       stretch,
       seconds: scan.seconds,
@@ -131,7 +160,9 @@ function Found({ current, scan }: { readonly current: Current; readonly scan: Sc
     downloadText(`${disk.stored.name} scan.txt`, 'text/plain', `${lines.join('\n')}\n`);
   };
   if (faults.length + slow.length === 0)
-    return isWhole(scan) ? <p>Every sector can be read, and none was slow.</p> : null;
+    return isWhole(scan) ? (
+      <p>{`Every sector ${scan.stretch ? 'of it ' : ''}can be read, and none was slow.`}</p>
+    ) : null;
   return (
     <>
       <section>

@@ -1,10 +1,10 @@
 'use client';
 
-import { PARTS, type ScanHit, type ScanRecord } from '@/core/health';
+import { PARTS, stretchOf, type ScanHit, type ScanRecord } from '@/core/health';
 import type { Layout, LaidVolume } from '@/core/layout';
-import { useEffect, useRef, useState, type MouseEvent } from 'react';
+import { useEffect, useMemo, useRef, useState, type MouseEvent } from 'react';
 import { useDrawnTheme, useSizes } from '../kit';
-import { hitPlace } from './words';
+import { hitPlace, readWords } from './words';
 import styles from './sound.module.css';
 
 const ROWS = 44;
@@ -28,10 +28,12 @@ function pointOf(size: number, at: number): { x: number; y: number } {
   return { x: (along - row) * WIDTH, y: (row + 0.5) * PITCH };
 }
 
-/** The volume that most of a part of the disk belongs to. */
-function ownerOf({ volumes, diskSize }: Layout, part: number): LaidVolume | undefined {
-  const middle = ((part + 0.5) / PARTS) * diskSize;
-  return volumes.find((v) => v.start <= middle && middle < v.start + v.length);
+/** Of each part of the disk the role of the volume that most of it belongs to. */
+function rolesOf({ volumes, diskSize }: Layout): (LaidVolume['role'] | undefined)[] {
+  return Array.from({ length: PARTS }, (_, part) => {
+    const middle = ((part + 0.5) / PARTS) * diskSize;
+    return volumes.find((v) => v.start <= middle && middle < v.start + v.length)?.role;
+  });
 }
 
 /** The disk's column unrolled, read from top to bottom: as thick as the disk was fast, broken where it can't be read. */
@@ -40,10 +42,12 @@ export function Thread({ layout, scan }: Props) {
   const size = useSizes();
   const theme = useDrawnTheme();
   const [near, setNear] = useState<{ hit: ScanHit; x: number; y: number; slow: boolean }>();
+  const roles = useMemo(() => rolesOf(layout), [layout]);
+  const density = densityNow();
   useEffect(() => {
-    const frame = requestAnimationFrame(() => draw(canvas.current!, layout, scan));
+    const frame = requestAnimationFrame(() => draw(canvas.current!, roles, scan, density));
     return () => cancelAnimationFrame(frame);
-  }, [layout, scan, theme]);
+  }, [roles, scan, theme, density]);
   const point = ({ nativeEvent: { offsetX, offsetY } }: MouseEvent): void => {
     const find = (hits: readonly ScanHit[], slow: boolean) =>
       hits
@@ -51,13 +55,13 @@ export function Thread({ layout, scan }: Props) {
         .find(({ x, y }) => Math.abs(x - offsetX) < NEAR && Math.abs(y - offsetY) < NEAR);
     setNear(find(scan.faults, false) ?? find(scan.slow, true));
   };
-  const words = `The disk from its start to its end in ${ROWS} rows: ${size(scan.done)} of ${size(scan.size)} read, ${scan.faults.length} places can’t be read, ${scan.slow.length} are slow. Each is listed beside.`;
+  const words = `The disk from its start to its end in ${ROWS} rows: ${readWords(scan, size)}, ${scan.faults.length} places can’t be read, ${scan.slow.length} are slow. Each is listed beside.`;
   return (
     <div className={styles.thread} style={{ width: WIDTH, height: HEIGHT }}>
       <canvas
         ref={canvas}
-        width={WIDTH * 2}
-        height={HEIGHT * 2}
+        width={WIDTH * density}
+        height={HEIGHT * density}
         style={{ width: WIDTH, height: HEIGHT }}
         role="img"
         aria-label={words}
@@ -74,12 +78,23 @@ export function Thread({ layout, scan }: Props) {
   );
 }
 
-function draw(canvas: HTMLCanvasElement, layout: Layout, { course, done, size, faults }: ScanRecord): void {
+/** Pixels of the screen to one of the page: all that are drawn beyond are drawn for nothing. */
+const densityNow = (): number => (typeof window === 'undefined' ? 1 : Math.max(1, window.devicePixelRatio));
+
+type Roles = ReturnType<typeof rolesOf>;
+
+function draw(canvas: HTMLCanvasElement, roles: Roles, record: ScanRecord, density: number): void {
+  const { course, done, size, faults } = record;
   const paint = canvas.getContext('2d')!;
   const style = getComputedStyle(document.documentElement);
-  const colour = (name: string): string => style.getPropertyValue(name).trim();
+  const known = new Map<string, string>();
+  const colour = (name: string): string => {
+    const value = known.get(name) ?? style.getPropertyValue(name).trim();
+    known.set(name, value);
+    return value;
+  };
   const line = colour('--line');
-  paint.setTransform(2, 0, 0, 2, 0, 0);
+  paint.setTransform(density, 0, 0, density, 0, 0);
   paint.clearRect(0, 0, WIDTH, HEIGHT);
   const fastest = Math.max(1, ...course);
   const thickness = (speed: number): number =>
@@ -90,13 +105,9 @@ function draw(canvas: HTMLCanvasElement, layout: Layout, { course, done, size, f
     for (let i = 0; i < PER_ROW;) {
       const part = row * PER_ROW + i;
       const read = course[part]! > 0;
-      const role = ownerOf(layout, part)?.role;
+      const role = roles[part];
       let end = i + 1;
-      while (
-        end < PER_ROW &&
-        course[row * PER_ROW + end]! > 0 === read &&
-        ownerOf(layout, row * PER_ROW + end)?.role === role
-      )
+      while (end < PER_ROW && course[row * PER_ROW + end]! > 0 === read && roles[row * PER_ROW + end] === role)
         end += 1;
       if (!read) {
         paint.fillStyle = line;
@@ -130,7 +141,7 @@ function draw(canvas: HTMLCanvasElement, layout: Layout, { course, done, size, f
     paint.lineTo(x - 4, y + 4);
     paint.stroke();
   }
-  if (done > 0 && done < size) {
+  if (done > stretchOf(record).start && done < stretchOf(record).end) {
     const { x, y } = pointOf(size, done);
     paint.fillStyle = colour('--ink');
     paint.fillRect(x, y - PITCH * 0.5, 2, PITCH);
