@@ -7,10 +7,16 @@ import { portableHasher, type Hasher, type HasherFactory } from '@/core/proof';
 
 const WHOLE_LIMIT = 32 * 1024 * 1024;
 
-export const webHasher: HasherFactory = async () => {
-  const portable = await portableHasher();
-  return new WebHasher(portable);
-};
+const digestOf = async (bytes: Uint8Array<ArrayBuffer>): Promise<string> =>
+  toHex(new Uint8Array(await crypto.subtle.digest('SHA-256', bytes)));
+
+export const webHasher: HasherFactory = Object.assign(
+  async () => {
+    const portable = await portableHasher();
+    return new WebHasher(portable);
+  },
+  { whole: digestOf },
+);
 
 class WebHasher implements Hasher {
   #parts: Uint8Array[] = [];
@@ -37,6 +43,6 @@ class WebHasher implements Hasher {
       whole.set(part, at);
       at += part.length;
     }
-    return toHex(new Uint8Array(await crypto.subtle.digest('SHA-256', whole)));
+    return digestOf(whole);
   }
 }

@@ -10,7 +10,14 @@ export interface Hasher {
 }
 
 /** Makes a fresh SHA-256. The runner puts the machine's own in place of the portable one. */
-export type HasherFactory = () => Promise<Hasher> | Hasher;
+export interface HasherFactory {
+  (): Promise<Hasher> | Hasher;
+  /**
+   * The digest of bytes that are all there, hexadecimal, made beside what else goes on: on another core, where that can
+   * be. The bytes are given away.
+   */
+  readonly whole?: (bytes: Uint8Array<ArrayBuffer>) => Promise<string> | string;
+}
 
 let loading: Promise<IHasher> | undefined;
 

@@ -8,7 +8,7 @@ import { isZeros } from '@/core/bytes';
 import type { BlockDevice, SourceRun } from '@/core/device';
 import type { ContentRun, EntryKind, FileEntry, Volume } from '@/core/fs';
 import { isCoreError } from '@/core/errors';
-import { portableHasher, type HasherFactory } from './hasher';
+import { portableHasher, type Hasher, type HasherFactory } from './hasher';
 
 /** How a digest was taken: over all bytes, over their source, or over what a damaged file still has. */
 type DigestMethod = 'bytes' | 'source' | 'part';
@@ -32,6 +32,10 @@ export interface ManifestEntry {
 
 const READ_CHUNK = 4 * 1024 * 1024;
 const SHORT = 1024;
+/** Files up to so many bytes are read whole, and hashed while the next ones are read. */
+const WHOLE = 8 * 1024 * 1024;
+/** Bytes that may wait for their digests. */
+const MOST_UNDER_WAY = 48 * 1024 * 1024;
 
 /** What {@link takeManifest} tells while it reads. */
 interface ManifestProgress {
@@ -62,28 +66,32 @@ export async function* takeManifest(
 ): AsyncGenerator<ManifestEntry> {
   let files = 0;
   let bytes = 0;
-  const buffer = new Uint8Array(Math.max(1, Math.min(READ_CHUNK, device.size)));
+  const reader = new FileReader(volume, device, options, (n) => {
+    bytes += n;
+    options.progress?.({ files, bytes });
+  });
   const { only } = options;
+  const underWay = new UnderWay();
   for await (const entry of volume.walk()) {
     options.signal?.throwIfAborted();
     const { path, kind, size, times, attributes, stream, beside } = entry;
     const named = { ...(stream === undefined ? {} : { stream }), ...(beside === undefined ? {} : { beside }) };
     if (kind === 'folder' || (only && !only(entry))) {
       if (kind !== 'folder') continue;
-      yield { path, kind, ...named, size, times, attributes };
-      continue;
-    }
-    const before = options.lost?.() ?? 0;
-    const digest = await digestFile(volume, device, entry, buffer, options, (n) => {
-      bytes += n;
+      underWay.add({ path, kind, ...named, size, times, attributes });
+    } else {
+      const before = options.lost?.() ?? 0;
+      const { method, sha256 } = await reader.digest(entry);
+      files += 1;
+      // What was not read because its source is known counts as done all the same.
+      if (method === 'source') bytes += size;
       options.progress?.({ files, bytes });
-    });
-    files += 1;
-    // What was not read because its source is known counts as done all the same.
-    if (digest.method === 'source') bytes += size;
-    options.progress?.({ files, bytes });
-    yield { path, kind, ...named, size, times, attributes, ...digest, ...lostSince(before, options) };
+      const made = { path, kind, ...named, size, times, attributes, ...lostSince(before, options), method };
+      underWay.add(made, sha256, size);
+    }
+    while (underWay.isReady) yield await underWay.next();
   }
+  while (!underWay.isEmpty) yield await underWay.next();
 }
 
 function lostSince(before: number, { lost }: ManifestOptions): Pick<ManifestEntry, 'lost'> {
@@ -91,36 +99,113 @@ function lostSince(before: number, { lost }: ManifestOptions): Pick<ManifestEntr
   return bytes > 0 ? { lost: bytes } : {};
 }
 
-async function digestFile(
-  volume: Volume,
-  device: BlockDevice,
-  entry: FileEntry,
-  buffer: Uint8Array,
-  { hasher = portableHasher, signal, alwaysBytes }: ManifestOptions,
-  read: (bytes: number) => void,
-): Promise<{ sha256: string; method: DigestMethod }> {
-  const { runs, whole } = await contentOf(volume, entry);
-  // What is short may be stored in another way where it comes to, and is cheap to read.
-  const short = entry.size <= SHORT;
-  const sources = alwaysBytes || short || !whole ? undefined : sourcesOf(device, runs);
-  const hash = await hasher();
-  if (sources) {
-    hash.update(new TextEncoder().encode(JSON.stringify(sources)));
-    return { sha256: await hash.digest(), method: 'source' };
+/** Reads files one after the other; their digests may still be made while the next one is read. */
+class FileReader {
+  readonly #buffers: readonly [Uint8Array, Uint8Array];
+
+  constructor(
+    private readonly volume: Volume,
+    private readonly device: BlockDevice,
+    private readonly options: ManifestOptions,
+    private readonly read: (bytes: number) => void,
+  ) {
+    const length = Math.max(1, Math.min(READ_CHUNK, device.size));
+    this.#buffers = [new Uint8Array(length), new Uint8Array(length)];
   }
-  for (const run of runs) {
-    const length = run.kind === 'bytes' ? run.bytes.length : run.length;
-    for (let done = 0; done < length; done += buffer.length) {
-      signal?.throwIfAborted();
-      const part = buffer.subarray(0, Math.min(buffer.length, length - done));
-      if (run.kind === 'at') await device.read(run.offset + done, part);
-      else if (run.kind === 'zeros') part.fill(0);
-      else part.set(run.bytes.subarray(done, done + part.length));
-      hash.update(part);
-      read(part.length);
+
+  async digest(entry: FileEntry): Promise<{ sha256: Promise<string> | string; method: DigestMethod }> {
+    const { hasher = portableHasher, alwaysBytes } = this.options;
+    const { runs, whole } = await contentOf(this.volume, entry);
+    // What is short may be stored in another way where it comes to, and is cheap to read.
+    const short = entry.size <= SHORT;
+    const sources = alwaysBytes || short || !whole ? undefined : sourcesOf(this.device, runs);
+    if (sources) {
+      const hash = await hasher();
+      hash.update(new TextEncoder().encode(JSON.stringify(sources)));
+      return { sha256: hash.digest(), method: 'source' };
     }
+    const method = whole ? 'bytes' : 'part';
+    const length = runs.reduce((sum, run) => sum + lengthOf(run), 0);
+    if (!hasher.whole || length > WHOLE) return { sha256: await this.#hashed(runs, await hasher()), method };
+    const bytes = new Uint8Array(length);
+    let at = 0;
+    for (const run of runs) {
+      const part = bytes.subarray(at, at + lengthOf(run));
+      await this.#readPart(run, 0, part);
+      at += part.length;
+    }
+    return { sha256: hasher.whole(bytes), method };
   }
-  return { sha256: await hash.digest(), method: whole ? 'bytes' : 'part' };
+
+  /** The digest of what is long: while one piece is hashed the next one is read. */
+  async #hashed(runs: readonly ContentRun[], hash: Hasher): Promise<string> {
+    let last: Uint8Array | undefined;
+    let turn = 0;
+    for (const run of runs) {
+      const length = lengthOf(run);
+      for (let done = 0; done < length; done += this.#buffers[0].length) {
+        const part = this.#buffers[turn]!.subarray(0, Math.min(this.#buffers[0].length, length - done));
+        const reading = this.#readPart(run, done, part);
+        if (last) {
+          // A fault of the reading is told where it is waited for.
+          reading.catch(() => undefined);
+          hash.update(last);
+        }
+        await reading;
+        [last, turn] = [part, 1 - turn];
+      }
+    }
+    if (last) hash.update(last);
+    return hash.digest();
+  }
+
+  async #readPart(run: ContentRun, done: number, part: Uint8Array): Promise<void> {
+    this.options.signal?.throwIfAborted();
+    if (run.kind === 'at') await this.device.read(run.offset + done, part);
+    else if (run.kind === 'zeros') part.fill(0);
+    else part.set(run.bytes.subarray(done, done + part.length));
+    this.read(part.length);
+  }
+}
+
+const lengthOf = (run: ContentRun): number => (run.kind === 'bytes' ? run.bytes.length : run.length);
+
+/** Entries in their order, the first of which may still wait for their digests. */
+class UnderWay {
+  readonly #entries: { readonly entry: ManifestEntry; sha256: Promise<string> | string | undefined; bytes: number }[] =
+    [];
+  #first = 0;
+  #bytes = 0;
+
+  add(entry: ManifestEntry, sha256?: Promise<string> | string, bytes = 0): void {
+    const waiting = { entry, sha256, bytes };
+    this.#entries.push(waiting);
+    this.#bytes += bytes;
+    if (typeof sha256 !== 'object') return;
+    sha256.then(
+      (digest) => (waiting.sha256 = digest),
+      // Told to who waits for it.
+      () => undefined,
+    );
+  }
+
+  get isEmpty(): boolean {
+    return this.#first === this.#entries.length;
+  }
+
+  /** Whether the first has its digest, or so much is under way that it is to be waited for. */
+  get isReady(): boolean {
+    const first = this.#entries[this.#first];
+    return first !== undefined && (typeof first.sha256 !== 'object' || this.#bytes > MOST_UNDER_WAY);
+  }
+
+  async next(): Promise<ManifestEntry> {
+    const { entry, sha256, bytes } = this.#entries[this.#first]!;
+    this.#first += 1;
+    if (this.isEmpty) this.#first = this.#entries.length = 0;
+    this.#bytes -= bytes;
+    return sha256 === undefined ? entry : { ...entry, sha256: await sha256 };
+  }
 }
 
 /** A file's content as far as it goes: a damaged file is proven to have kept what it had. */

@@ -1,8 +1,12 @@
 import { SparseDevice } from '@/core/device';
-import { fillRandomly, makeVolume, manifestOf, openVolume } from '@/core/fs/fixtures/volumes';
+import { fillRandomly, makeVolume, manifestOf, openVolume, write } from '@/core/fs/fixtures/volumes';
+import { seededRandom } from '@/core/practice';
 import { createHash } from 'node:crypto';
 import { describe, expect, it } from 'vitest';
-import { certify, compareManifests, portableHasher, takeManifest, type ManifestEntry } from '.';
+import { certify, compareManifests, portableHasher, takeManifest, type HasherFactory, type ManifestEntry } from '.';
+import { quickDigest, quickHasher } from './fixtures/quick-hasher';
+
+const MIB = 1024 * 1024;
 
 const entry = (path: string, more: Partial<ManifestEntry> = {}): ManifestEntry => ({
   path,
@@ -57,6 +61,34 @@ describe('a manifest', () => {
     expect(bySource.filter((e) => e.method === 'source').length).toBeGreaterThan(5);
     expect(byBytes.every((e) => e.kind === 'folder' || e.method === 'bytes')).toBe(true);
     expect(bySource.map((e) => [e.path, e.size])).toEqual(byBytes.map((e) => [e.path, e.size]));
+  });
+
+  it('is the same, in the same order, where digests are made beside the reading, however late they come', async () => {
+    const device = await makeVolume({ kind: 'ext4', size: 96 * MIB });
+    await fillRandomly('ext4', device, 22, 0.6);
+    await write('ext4', device, async (writer) => {
+      // Beyond what is read whole, in several pieces.
+      await writer.writeFile('large', { kind: 'procedural', seed: 9, size: 21 * MIB + 5 }, {});
+    });
+    let [open, most] = [0, 0];
+    const random = seededRandom(23);
+    const whole = async (bytes: Uint8Array): Promise<string> => {
+      most = Math.max(most, (open += 1));
+      await new Promise((resolve) => setTimeout(resolve, random() * 8));
+      open -= 1;
+      return quickDigest(bytes);
+    };
+    const late = Object.assign((): ReturnType<HasherFactory> => quickHasher(), { whole });
+    const expected = await manifestOf('ext4', device, true);
+    expect(await manifestOf('ext4', device, true, late)).toEqual(expected);
+    expect(most).toBeGreaterThan(3);
+    const failing = Object.assign((): ReturnType<HasherFactory> => quickHasher(), {
+      whole: async (bytes: Uint8Array) => {
+        await whole(bytes);
+        throw new Error('no memory');
+      },
+    });
+    await expect(manifestOf('ext4', device, true, failing)).rejects.toThrow('no memory');
   });
 
   it('agrees with the machine’s own SHA-256', async () => {
