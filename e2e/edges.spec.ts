@@ -2,7 +2,7 @@
 import { expect, test } from '@playwright/test';
 import { zipSync } from 'fflate';
 import { readFileSync, writeFileSync } from 'node:fs';
-import { divideStick, makeImage, openBench, openImage, STICK } from './bench';
+import { divideStick, makeImage, openBench, openImage, pick, STICK } from './bench';
 
 test('Ctrl+Z undoes what the focused edge did, by arrow key and by drag, to the very beginning', async ({ page }) => {
   await openBench(page);
@@ -157,6 +157,31 @@ test('a file with two disks in it is asked about, and a file that is known is fo
   await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
   for (const name of ['Open two', 'Open stick'])
     await expect(page.getByRole('button', { name, exact: true })).toHaveCount(1);
+});
+
+test('an image in parts is one disk, runs and is proven, and is found again by all of its parts', async ({ page }) => {
+  const image = makeImage('20 MiB');
+  const bytes = readFileSync(image);
+  const parts = [3, 1, 2].map((n) => {
+    const path = `${image}.00${n}`;
+    writeFileSync(path, bytes.subarray((n - 1) * 8 * 2 ** 20, n * 8 * 2 ** 20));
+    return path;
+  });
+  await openBench(page);
+  await openImage(page, [parts[0]!, parts[1]!]);
+  await expect(page.getByText(/its part stick\.img\.002 was not picked with it/)).toBeVisible();
+  await openImage(page, parts);
+  await page.getByRole('button', { name: 'Divide this disk' }).click();
+  await page.getByRole('button', { name: 'Split' }).click();
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  await page.getByRole('button', { name: 'Run the work order' }).click();
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+  await page.reload();
+  await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
+  await pick(page, page.getByRole('button', { name: 'Open again' }), parts);
+  await page.getByRole('button', { name: 'Open stick', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Divide this disk' })).toBeVisible();
+  expect(readFileSync(image).equals(bytes)).toBe(true);
 });
 
 test('the engine’s worker may reach nowhere, and other names are not served', async ({ page, request }) => {

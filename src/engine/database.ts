@@ -19,7 +19,8 @@ export interface StoredDisk {
     | {
         readonly kind: 'image';
         readonly fingerprint: ImageFingerprint;
-        readonly handle?: FileSystemFileHandle;
+        /** Of the parts in their order, where it is in parts. */
+        readonly handle?: FileSystemFileHandle | readonly FileSystemFileHandle[];
         readonly inside?: string;
       };
 }

@@ -85,9 +85,10 @@ export async function exportTo(
 async function assertNoOpenImage(disks: OpenDisks, handle: FileSystemFileHandle): Promise<void> {
   const file = await handle.getFile();
   for (const { image, name } of disks.all()) {
-    if (!image || image.fingerprint.size !== file.size) continue;
+    const read = [...(image ? [image.fingerprint, ...image.parts] : [])].filter((f) => f.size === file.size);
+    if (read.length === 0) continue;
     const found = await fingerprintImage(new BlobSource(file), file.lastModified).catch(() => undefined);
-    if (found && sameContent(found, image.fingerprint))
+    if (found && read.some((one) => sameContent(found, one)))
       throw new CoreError('file.same', { name: handle.name, other: `the image ${name} is read from` });
   }
 }

@@ -139,6 +139,13 @@ describe('an image on its way out', () => {
       await expect(host.exportTo(`${id}-image`, handle(target), () => undefined)).rejects.toMatchObject({
         code: 'file.same',
       });
+    const cut = 1024 * 1024;
+    const parts = [new File([bytes.slice(0, cut)], 'a.001'), new File([bytes.slice(cut)], 'a.002')];
+    await host.openImage(`${id}-parts`, new File(parts, 'a'), { parts });
+    for (const target of parts)
+      await expect(host.exportTo(`${id}-parts`, handle(target), () => undefined)).rejects.toMatchObject({
+        code: 'file.same',
+      });
     expect(written).toBe(0);
     const other = (spoils = false) => handle(new File(['something else'], 'new.img'), spoils);
     const told: number[] = [];

@@ -2,7 +2,7 @@
 import { MediumDevice, type BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
 import type { Volume } from '@/core/fs';
-import { fingerprintImage, sameContent, sameImage, type ImageFingerprint } from '@/core/image';
+import { fingerprintImage, isFirstPart, sameContent, sameImage, type ImageFingerprint } from '@/core/image';
 import type { OpenVolume, Survey } from '@/core/inspect';
 import { buildPracticeDisk, mediumOf, recipeSize, type Recipe } from '@/core/practice';
 import { openImageDevice, Session } from '@/core/session';
@@ -19,14 +19,26 @@ export interface OpenDisk {
   readonly layers: DiskLayers;
   /** A practice disk's medium, which counts what a real one would take. */
   readonly medium: MediumDevice | undefined;
-  /** The file that an image is in. */
-  readonly image: { readonly file: File; readonly fingerprint: ImageFingerprint } | undefined;
+  /** What an image is read from; `parts` are known as well, since none of them may be written over. */
+  readonly image:
+    | {
+        readonly file: File;
+        readonly fingerprint: ImageFingerprint;
+        readonly parts: readonly ImageFingerprint[];
+      }
+    | undefined;
   readonly session: Session;
   /** Of volumes that were looked into, as long as those are open. */
   readonly indexes: WeakMap<Volume, Promise<FolderIndex>>;
 }
 
 /** What is known of a disk beside its bytes. */
+const FIRST_PART: Finding = {
+  severity: 'warning',
+  code: 'image.first-part',
+  message: 'By its name this is the first part of an image. All parts that are picked together open as one disk.',
+};
+
 interface OpenedHow {
   readonly medium?: (disk: BlockDevice) => MediumDevice;
   readonly image?: OpenDisk['image'];
@@ -87,7 +99,7 @@ export class OpenDisks {
   async #openFile(
     id: string,
     file: File,
-    { expected, otherDate = false, inside, tableless = expected !== undefined }: OpenHow,
+    { expected, otherDate = false, parts = [], inside, tableless = expected !== undefined }: OpenHow,
     told: { readonly signal: AbortSignal; readonly progress?: OpenListener },
   ): Promise<OpenedImage> {
     const source = new BlobSource(file);
@@ -96,7 +108,9 @@ export class OpenDisks {
     const same = otherDate ? sameContent : sameImage;
     if (expected && !same(expected, fingerprint)) throw new CoreError('image.changed', { name: file.name });
     const { device, remarks } = await openImageDevice(source, { inside, ...told });
-    const survey = await this.#open(id, file.name, device, { image: { file, fingerprint }, tableless, remarks });
+    const image = { file, fingerprint, parts: await Promise.all(parts.map((part) => this.fingerprint(part))) };
+    const alone = parts.length === 0 && isFirstPart(file.name) ? [FIRST_PART] : [];
+    const survey = await this.#open(id, file.name, device, { image, tableless, remarks: [...alone, ...remarks] });
     return { survey, fingerprint };
   }
 

@@ -71,6 +71,8 @@ export interface OpenHow {
   readonly expected?: ImageFingerprint;
   /** A person has said that it is the same though its date is another. */
   readonly otherDate?: boolean;
+  /** The files that it is in, where it is in parts. */
+  readonly parts?: readonly File[];
   /** Which file of an archive it is. */
   readonly inside?: string;
   /** It may begin like nothing that is known: a disk whose table is gone. */

@@ -7,7 +7,8 @@ import { dropHealth } from './health';
 import { dropJob } from './jobs';
 import { db, keep, messageOf, show } from './keeping';
 import { openJobFile } from './job-files';
-import { isWanted, opened, permission, wantedWords } from './opening';
+import { isWanted, opened, wantedWords } from './opening';
+import { fileBehind, mayRead, partsOf, together, type KeptHandle, type PickedFile } from './picked';
 import { dropRun } from './runs';
 import { diskOf, get, mayNotEdit, putDisk, set, type BenchDisk } from './store';
 import { look } from './view';
@@ -25,8 +26,29 @@ export interface FileWords {
   readonly tableless?: boolean;
 }
 
+/** Puts files that were picked or dropped together on the bench, each in its turn, as long as none asks anything. */
+export function openFiles(picked: readonly PickedFile[]): Promise<void> {
+  return eachPicked(picked, openFile);
+}
+
+/** Does something with each thing that was picked; parts of an image are one. */
+export async function eachPicked(
+  picked: readonly PickedFile[],
+  act: (file: File, handle?: KeptHandle) => Promise<void>,
+): Promise<void> {
+  set({ problem: undefined });
+  try {
+    for (const { file, handle } of together(picked)) {
+      await act(file, handle);
+      if (get().choosing || get().problem) return;
+    }
+  } catch (error) {
+    await show(error);
+  }
+}
+
 /** Puts a picked or dropped file on the bench, or finds the disk again that it is. */
-export async function openFile(file: File, handle?: FileSystemFileHandle, words: FileWords = {}): Promise<void> {
+export async function openFile(file: File, handle?: KeptHandle, words: FileWords = {}): Promise<void> {
   set({ choosing: undefined });
   const no = mayNotEdit(get());
   if (no) return set({ problem: no });
@@ -63,7 +85,7 @@ async function foundAgain(
   { stored: { id, name, source }, status }: BenchDisk,
   file: File,
   fingerprint: ImageFingerprint,
-  handle: FileSystemFileHandle | undefined,
+  handle: KeptHandle | undefined,
 ): Promise<void> {
   if (source.kind !== 'image') return;
   if (!sameImage(source.fingerprint, fingerprint)) return set({ choosing: { why: 'same?', file, handle, id, name } });
@@ -71,13 +93,10 @@ async function foundAgain(
   look({ currentId: id, stage: 'look', selected: undefined });
 }
 
-async function openNew(
-  file: File,
-  handle: FileSystemFileHandle | undefined,
-  { inside, tableless }: FileWords,
-): Promise<void> {
+async function openNew(file: File, handle: KeptHandle | undefined, { inside, tableless }: FileWords): Promise<void> {
   const id = crypto.randomUUID();
-  const how = { ...(inside ? { inside } : {}), ...(tableless ? { tableless } : {}) };
+  const parts = partsOf(file);
+  const how = { ...(parts ? { parts } : {}), ...(inside ? { inside } : {}), ...(tableless ? { tableless } : {}) };
   const { survey, fingerprint } = await engine('openImage', id, file, how, told(id, file.name));
   const stored: StoredDisk = {
     id,
@@ -125,17 +144,18 @@ export async function addPractice(recipe: Recipe): Promise<void> {
 }
 
 /** Opens a known image again, from its handle or from a file picked anew. */
-export async function reopen(id: string, file?: File, handle?: FileSystemFileHandle, otherDate = false): Promise<void> {
+export async function reopen(id: string, file?: File, handle?: KeptHandle, otherDate = false): Promise<void> {
   set({ choosing: undefined });
   const disk = diskOf(id);
   if (disk?.stored.source.kind !== 'image' || get().readOnly) return;
   const { source, name } = disk.stored;
   const kept = handle ?? (file ? undefined : source.handle);
   try {
-    if (!file && kept && (await permission(kept, true)) !== 'granted') return;
-    const picked = file ?? (await kept!.getFile());
+    if (!file && kept && !(await mayRead(kept, true))) return;
+    const picked = file ?? (await fileBehind(kept!));
+    const parts = partsOf(picked);
     const { fingerprint: expected, inside } = source;
-    const how = { expected, otherDate, ...(inside ? { inside } : {}) };
+    const how = { expected, otherDate, ...(parts ? { parts } : {}), ...(inside ? { inside } : {}) };
     const { survey, fingerprint } = await engine('openImage', id, picked, how, told(id, picked.name));
     const stored = { ...disk.stored, source: { ...source, fingerprint, ...(kept ? { handle: kept } : {}) } };
     await keep(() => db.disks.put(stored));

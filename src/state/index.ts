@@ -1,4 +1,14 @@
-export { addPractice, cancelOpening, dismissChoice, openFile, removeDisk, reopen } from './disks';
+export {
+  addPractice,
+  cancelOpening,
+  dismissChoice,
+  eachPicked,
+  openFile,
+  openFiles,
+  removeDisk,
+  reopen,
+} from './disks';
+export type { PickedFile } from './picked';
 export { openBench } from './opening';
 export { checkAgain, dropScan, dropSpeed, findMends, findVolumes, measureDisk, pauseTask, scanDisk } from './health';
 export { agoWords, whenWords } from './dates';

@@ -8,6 +8,7 @@ import { findMends, findVolumes, loadHealth } from './health';
 import { afterRun, beginJob, fitsDisk, parseJob, reachedPlan, type JobState } from './job';
 import { putJob, storeJobs } from './jobs';
 import { db, keep, messageOf } from './keeping';
+import { fileBehind, mayRead, partsOf } from './picked';
 import { loadPace, putRun, viewOf } from './runs';
 import { diskOf, get, isGoing, putDisk, set, unfinished } from './store';
 import { keptView } from './view';
@@ -111,11 +112,11 @@ async function openStored(stored: StoredDisk): Promise<void> {
       return;
     }
     const { handle, fingerprint: expected, inside } = source;
-    if (!handle || (await permission(handle, false)) !== 'granted') return putDisk(id, { status: 'wanted' });
-    const { survey } = await engine('openImage', id, await handle.getFile(), {
-      expected,
-      ...(inside ? { inside } : {}),
-    });
+    if (!handle || !(await mayRead(handle, false))) return putDisk(id, { status: 'wanted' });
+    const file = await fileBehind(handle);
+    const parts = partsOf(file);
+    const how = { expected, ...(parts ? { parts } : {}), ...(inside ? { inside } : {}) };
+    const { survey } = await engine('openImage', id, file, how);
     if (stored.name !== expected.name) await engine('rename', id, stored.name);
     await opened(id, survey);
   } catch (error) {
@@ -133,16 +134,6 @@ export const isWanted = (error: unknown): boolean =>
 /** What to say of one whose file can't be had. */
 export const wantedWords = (error: unknown): string =>
   isCoreError(error) ? error.message : 'The image file is not where it was. Pick it again.';
-
-type Permissioned = FileSystemFileHandle & {
-  queryPermission?(o: { mode: 'read' }): Promise<PermissionState>;
-  requestPermission?(o: { mode: 'read' }): Promise<PermissionState>;
-};
-
-export function permission(handle: Permissioned, ask: boolean): Promise<PermissionState> {
-  const act = ask ? handle.requestPermission : handle.queryPermission;
-  return act ? act.call(handle, { mode: 'read' }) : Promise.resolve('granted');
-}
 
 /** @param mayRun whether a run may be under way; the engine is asked then, and may be busy */
 export async function opened(id: string, survey: Survey, recipe?: Recipe, mayRun = true): Promise<void> {

@@ -9,6 +9,7 @@ import type { UnitSystem } from '@/core/size';
 import type { StorageUse, StoredDisk } from '@/engine';
 import { create } from 'zustand';
 import type { JobState } from './job';
+import type { KeptHandle } from './picked';
 
 export type Stage = 'bench' | 'look' | 'divide' | 'review' | 'run' | 'prove';
 
@@ -62,7 +63,7 @@ export type Asking =
   | { readonly kind: 'ways'; readonly wish: 'grow' | 'free' };
 
 /** A file that can't be taken on without a word from the person. */
-export type Choosing = { readonly file: File; readonly handle?: FileSystemFileHandle | undefined } & (
+export type Choosing = { readonly file: File; readonly handle?: KeptHandle | undefined } & (
   | { readonly why: 'several'; readonly names: readonly string[] }
   | { readonly why: 'same?'; readonly id: string; readonly name: string }
   | { readonly why: 'other'; readonly id: string; readonly name: string }

@@ -1,11 +1,11 @@
 'use client';
 
-import { openFile, useBench, type BenchDisk } from '@/state';
+import { openFiles, useBench, type BenchDisk } from '@/state';
 import { AppstoreOutlined, FolderOpenOutlined, FormOutlined, SearchOutlined, TableOutlined } from '@ant-design/icons';
 import { Button, Empty, Input, Segmented, Select, Spin } from 'antd';
 import { useState } from 'react';
 import { DiskPlate } from './DiskPlate';
-import { pickFile } from './OpenImage';
+import { pickFiles } from './OpenImage';
 import { inOrder, ORDERS, type Order } from './order';
 import { saveList } from './save-list';
 import { later, useOnce } from '../kit';
@@ -40,7 +40,7 @@ export function Bench() {
             type="primary"
             icon={<FolderOpenOutlined aria-hidden />}
             disabled={readOnly}
-            onClick={() => void pickFile(openFile)}
+            onClick={() => void pickFiles(openFiles)}
           >
             Open an image or a job…
           </Button>

@@ -2,6 +2,7 @@
 
 import { formatSize } from '@/core/size';
 import {
+  eachPicked,
   failingWords,
   look,
   mediumWords,
@@ -16,7 +17,7 @@ import {
 import { LockOutlined } from '@ant-design/icons';
 import { Button, Popconfirm, Spin } from 'antd';
 import { LetterChip, MiniColumn, ROLE_WORDS } from '../kit';
-import { pickFile } from './OpenImage';
+import { pickFiles } from './OpenImage';
 import { PlateMenu } from './PlateMenu';
 import styles from './bench.module.css';
 
@@ -113,7 +114,7 @@ function Reopening({ disk: { stored, status } }: { readonly disk: BenchDisk }) {
       <Button
         size="small"
         disabled={readOnly}
-        onClick={() => void pickFile((file, picked) => reopen(stored.id, file, picked))}
+        onClick={() => void pickFiles((all) => eachPicked(all, (file, handle) => reopen(stored.id, file, handle)))}
       >
         {handle ? 'Pick the file anew' : 'Open again'}
       </Button>

@@ -3,12 +3,12 @@
 import { asVolumeId, type LaidVolume, type Layout } from '@/core/layout';
 import { recipeFrom } from '@/core/practice';
 import { formatSize, GIB, MIB } from '@/core/size';
-import { addPractice, openFile, useBench } from '@/state';
+import { addPractice, openFiles, useBench } from '@/state';
 import { Alert, Button } from 'antd';
 import { ExperimentOutlined, FolderOpenOutlined, FormOutlined } from '@ant-design/icons';
 import { useState } from 'react';
 import { Columns } from '../columns';
-import { pickFile } from './OpenImage';
+import { pickFiles } from './OpenImage';
 import styles from './bench.module.css';
 
 const SIZE = 238 * GIB;
@@ -81,7 +81,7 @@ export function EmptyBench({ onDescribe }: { readonly onDescribe: () => void }) 
           block
           icon={<FolderOpenOutlined aria-hidden />}
           disabled={readOnly}
-          onClick={() => void pickFile(openFile)}
+          onClick={() => void pickFiles(openFiles)}
         >
           Open a disk image, or drop one anywhere
         </Button>

@@ -1,22 +1,26 @@
 'use client';
 
-import { openFile, useBench } from '@/state';
+import { openFiles, useBench, type PickedFile } from '@/state';
 import styles from './bench.module.css';
 
-type OpenPicker = () => Promise<FileSystemFileHandle[]>;
-type Picked = (file: File, handle?: FileSystemFileHandle) => unknown;
+type OpenPicker = (how: { multiple: boolean }) => Promise<FileSystemFileHandle[]>;
 
-/** Lets a person pick a file, with a handle that outlives the page where the browser has them. */
-export async function pickFile(picked: Picked): Promise<void> {
+/** Lets a person pick files, with handles that outlive the page where the browser has them; nothing for none. */
+export async function pickFiles(act: (picked: PickedFile[]) => unknown): Promise<void> {
   const picker = (window as unknown as { showOpenFilePicker?: OpenPicker }).showOpenFilePicker;
   if (picker) {
-    const handles = await picker.call(window).catch(() => []);
-    if (handles[0]) await picked(await handles[0].getFile(), handles[0]);
+    const handles = await picker.call(window, { multiple: true }).catch(() => []);
+    const files = await Promise.all(handles.map(async (handle) => ({ file: await handle.getFile(), handle })));
+    if (files.length > 0) await act(files);
     return;
   }
   const input = document.createElement('input');
   input.type = 'file';
-  input.onchange = () => input.files?.[0] && void picked(input.files[0]);
+  input.multiple = true;
+  input.onchange = () => {
+    const files = [...(input.files ?? [])].map((file) => ({ file }));
+    if (files.length > 0) void act(files);
+  };
   input.click();
 }
 
@@ -24,7 +28,7 @@ export async function pickFile(picked: Picked): Promise<void> {
 export function OpenImage() {
   const readOnly = useBench((s) => s.readOnly);
   return (
-    <button type="button" className={styles.openButton} disabled={readOnly} onClick={() => void pickFile(openFile)}>
+    <button type="button" className={styles.openButton} disabled={readOnly} onClick={() => void pickFiles(openFiles)}>
       <strong>Open a disk image</strong>
       <span>or drop one anywhere</span>
     </button>

@@ -1,4 +1,4 @@
 export { Bench } from './Bench';
 export { OpenImage } from './OpenImage';
-export { pickFile } from './OpenImage';
+export { pickFiles } from './OpenImage';
 export { saveList } from './save-list';

@@ -1,6 +1,16 @@
 'use client';
 
-import { look, openBench, openFile, redoEdit, undoEdit, unfinished, useBench, useCurrent } from '@/state';
+import {
+  look,
+  openBench,
+  openFiles,
+  redoEdit,
+  undoEdit,
+  unfinished,
+  useBench,
+  useCurrent,
+  type PickedFile,
+} from '@/state';
 import { Alert, ConfigProvider, Spin } from 'antd';
 import { useEffect, useMemo, useState, type DragEvent } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
@@ -136,12 +146,18 @@ function NotOpen({ status }: { readonly status: string }) {
   );
 }
 
-/** Takes a dropped file, with a handle that outlives the page where the browser has them. */
+type Dropped = DataTransferItem & { getAsFileSystemHandle?(): Promise<FileSystemHandle | null> };
+
+/** Takes dropped files, each with a handle that outlives the page where the browser has them. */
 async function drop(event: DragEvent): Promise<void> {
   event.preventDefault();
-  const item = event.dataTransfer.items[0] as
-    (DataTransferItem & { getAsFileSystemHandle?(): Promise<FileSystemHandle | null> }) | undefined;
-  const file = event.dataTransfer.files[0];
-  const handle = await item?.getAsFileSystemHandle?.();
-  if (file) await openFile(file, handle?.kind === 'file' ? (handle as FileSystemFileHandle) : undefined);
+  const items = [...event.dataTransfer.items].filter((item) => item.kind === 'file') as Dropped[];
+  // All of them are asked for before any is waited for: what was dropped is gone by then.
+  const dropped = items.map((item) => ({ file: item.getAsFile(), handle: item.getAsFileSystemHandle?.() }));
+  const picked: PickedFile[] = [];
+  for (const { file, handle } of dropped) {
+    const kept = await handle;
+    if (file) picked.push({ file, handle: kept?.kind === 'file' ? (kept as FileSystemFileHandle) : undefined });
+  }
+  await openFiles(picked);
 }

@@ -23,9 +23,9 @@ import {
 import { newVolumeSpec } from '@/core/goal';
 import { formatSize, readSize, type SizeContext } from '@/core/size';
 import { isCoreError } from '@/core/errors';
-import { pickFile, saveList } from '../bench';
+import { pickFiles, saveList } from '../bench';
 import { saveJobFile, savePicture } from '../papers';
-import { ask, edit, look, openFile, redoEdit, undoEdit, type BenchDisk, type Current } from '@/state';
+import { ask, edit, look, openFiles, redoEdit, undoEdit, type BenchDisk, type Current } from '@/state';
 
 /** Where a command stands in the palette: what was typed as words to it first, then the volume in hand. */
 export type CommandGroup = 'typed' | 'volume' | 'plan' | 'others' | 'go' | 'bench';
@@ -68,7 +68,7 @@ export function generalCommands(
       .map(({ stored: { id, name } }) =>
         go(`Take ${name} in hand`, () => look({ currentId: id, stage: 'divide', selected: undefined }), 'disk switch'),
       ),
-    bench('Open a disk image or a job…', () => void pickFile(openFile), 'load file iso img raw'),
+    bench('Open a disk image or a job…', () => void pickFiles(openFiles), 'load file iso img raw'),
     bench('Save the list of all volumes as CSV', () => saveList(disks), 'export table spreadsheet inventory'),
     bench('Show sizes in GiB (1024)', () => look({ units: 'binary' }), 'units'),
     bench('Show sizes in GB (1000)', () => look({ units: 'decimal' }), 'units'),
