@@ -1,7 +1,7 @@
 /** An open exFAT volume behind the port. */
 import type { BlockDevice } from '@/core/device';
 import { CoreError, markOverridable, type Finding } from '@/core/errors';
-import { runsOf } from '../bitmap';
+import { runsOf, setBits } from '../bitmap';
 import { GatheredDevice } from '../gathered-device';
 import { joinRanges } from '../ranges';
 import { badRuns, clusterShift, takeOver } from './adopt';
@@ -68,7 +68,10 @@ class ExfatVolume implements Volume {
   async allocation(): Promise<readonly ByteRange[]> {
     const { geometry: g, tree } = this.state;
     const ranges: ByteRange[] = [{ start: 0, end: g.heapSector * g.sectorSize }];
-    for (const { start, length } of runsOf(tree.taken, 0, g.clusterCount, true))
+    const used = tree.taken.map((byte, i) => byte & ~tree.bad[i]!);
+    // The table says nothing of what lies in one piece.
+    for (const { runs } of tree.owners) for (const r of runs) setBits(used, r.start - 2, r.start - 2 + r.length, true);
+    for (const { start, length } of runsOf(used, 0, g.clusterCount, true))
       ranges.push({ start: clusterOffset(g, start + 2), end: clusterOffset(g, start + 2 + length) });
     return joinRanges(ranges);
   }

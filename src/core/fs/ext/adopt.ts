@@ -10,6 +10,7 @@ import type { Adoption, Transaction } from '../port';
 import { Retired } from '../retired';
 import { sealAttributes } from './attributes';
 import { clusterCount, inodeTableBlocks, tablesOf } from './bitmaps';
+import { BAD_BLOCKS } from './carry-inodes';
 import { fixedBecause } from './changeable';
 import type { Extent } from './block-map';
 import { hasMap } from './block-map';
@@ -21,7 +22,6 @@ import { mapOf, readExt, type ExtState } from './state';
 import { has, INCOMPAT, RO_COMPAT, type Geometry } from './superblock';
 import { openExtWriter, type ExtWriter } from './writer';
 
-const BAD_BLOCKS = 1;
 /** What of a volume's features says how its inodes, attributes and names are stored. */
 const STORED = INCOMPAT.filetype | INCOMPAT.extents | INCOMPAT.wide | INCOMPAT.inlineData;
 const STORED_RO = RO_COMPAT.hugeFile | RO_COMPAT.extraSize;

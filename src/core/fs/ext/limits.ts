@@ -4,6 +4,7 @@ import { countIn, runsOf } from '../bitmap';
 import type { FloorReason, SizeLimits } from '../port';
 import { bitOf, clusterCount, inodeTableBlocks, tablesOf } from './bitmaps';
 import { ENTRY_BYTES } from './block-map';
+import { BAD_BLOCKS } from './carry-inodes';
 import { fixedBecause } from './changeable';
 import { FLAG, flagsOf, RESIZE_INODE } from './inode';
 import { ownershipOf } from './ownership';
@@ -11,7 +12,6 @@ import { geometryFor } from './sizes';
 import { mapOf, type ExtState } from './state';
 import { COMPAT, has, INCOMPAT, type Geometry } from './superblock';
 
-const BAD_BLOCKS = 1;
 const MOST_BLOCKS = 2 ** 32 - 1;
 const MOST_WIDE = 2 ** 44;
 

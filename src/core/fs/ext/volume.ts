@@ -15,10 +15,12 @@ import type {
   VolumeWriter,
 } from '../port';
 import { joinRanges } from '../ranges';
+import { Retired } from '../retired';
 import { formatUuid } from '../uuid';
 import { adoptExt, adoptionStyle } from './adopt';
 import { inlineOf, type Attribute } from './attributes';
 import { clusterCount } from './bitmaps';
+import { BAD_BLOCKS } from './carry-inodes';
 import { checkExt } from './check';
 import { detailsOf, hasAttributes, ownAttributes } from './details';
 import { ExtEntry } from './entry';
@@ -79,7 +81,13 @@ class ExtVolume implements Volume {
     const unit = g.clusterBlocks * g.blockSize;
     const first = g.firstDataBlock * g.blockSize;
     const ranges: ByteRange[] = first > 0 ? [{ start: 0, end: first }] : [];
-    for (const { start, length } of runsOf(bits.blocks, 0, clusterCount(g), true))
+    // Of clusters of several blocks one may be bad and the others not.
+    const bad = new Retired(
+      g.clusterBlocks > 1
+        ? []
+        : mapOf(this.state, BAD_BLOCKS).extents.map((e) => ({ start: e.block - g.firstDataBlock, length: e.length })),
+    );
+    for (const { start, length } of bad.without(runsOf(bits.blocks, 0, clusterCount(g), true)))
       ranges.push({
         start: first + start * unit,
         end: Math.min(first + (start + length) * unit, g.blockCount * g.blockSize),

@@ -35,14 +35,17 @@ export async function loadState(device: BlockDevice): Promise<FatState> {
   return { device, geometry, table, boot, ...lookOver(table, geometry.clusterCount) };
 }
 
-/** One pass over the table for all who ask what is in use. */
+/** One pass over the table for all who ask what is in use; nobody uses what is bad. */
 function lookOver(table: AllocationTable, clusterCount: number): Pick<FatState, 'inUse' | 'counts'> {
   const inUse: { start: number; length: number }[] = [];
   let [used, bad] = [0, 0];
   const end = clusterCount + 2;
   for (let cluster = table.nextInUse(2, end); cluster < end; cluster = table.nextInUse(cluster + 1, end)) {
-    if (table.get(cluster) === BAD) bad += 1;
-    else used += 1;
+    if (table.get(cluster) === BAD) {
+      bad += 1;
+      continue;
+    }
+    used += 1;
     const last = inUse.at(-1);
     if (last && last.start + last.length === cluster) last.length += 1;
     else inUse.push({ start: cluster, length: 1 });

@@ -1,4 +1,5 @@
 /** The table against its bitmap and its mirror, and each file's own figures against what it holds. */
+import { BAD, badStream } from './bad-clusters';
 import { sameBytes } from '@/core/bytes';
 import type { Finding } from '@/core/errors';
 import { readAcross } from './across';
@@ -9,7 +10,6 @@ import { clustersOf } from './runlist';
 
 const MFT = 0;
 const MIRROR = 1;
-const BAD = 8;
 const FIRST_USER_RECORD = 24;
 const MAX_MIRRORED = 16;
 const MAX_FINDINGS = 100;
@@ -69,7 +69,7 @@ async function mirrorFindings({ device, geometry: g, mft }: CheckInput): Promise
 
 /** The stream of bad clusters is as long as the volume. */
 function badClusterFindings({ geometry: g, mft }: CheckInput): Finding[] {
-  const stream = mft.files.get(BAD)?.streams.find((s) => s.type === TYPE.data && s.name === '$Bad');
+  const stream = badStream(mft);
   if (!stream) return [error('ntfs.bad-clusters', 'The list of bad clusters is missing.')];
   const length = clustersOf(stream.runs);
   const known = stream.runs.filter((r) => r.lcn >= 0);

@@ -1,11 +1,11 @@
 /** How small and how large an NTFS volume can be made, and what holds it there. */
+import { BAD } from './bad-clusters';
 import { formatSize, spaced } from '@/core/size';
 import type { FloorReason, SizeLimits } from '../port';
 import { countSet, onlyIn, runsOf, setBits } from '../bitmap';
 import type { NtfsGeometry } from './boot-sector';
 import type { Mft } from './mft';
 
-const BAD = 8;
 const FIRST_USER_RECORD = 24;
 /** Room for the mirror in one piece and for a table that is read in whole clusters. */
 const SPARE_CLUSTERS = 64;

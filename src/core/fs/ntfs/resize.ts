@@ -6,6 +6,7 @@
  * Growing moves nothing; a bitmap that is too short is written anew. Bad clusters stay where they are, those past the
  * new end leave the volume with it.
  */
+import { BAD } from './bad-clusters';
 import { damaged } from './damaged';
 import { CoreError } from '@/core/errors';
 import { FreeSpace } from '../free-space';
@@ -21,7 +22,6 @@ import { TYPE } from './record';
 import { appendRun, clustersOf, HOLE, type DataRun } from './runlist';
 
 const BOOT_FILE = 7;
-const BAD = 8;
 
 interface Carried {
   readonly record: number;
