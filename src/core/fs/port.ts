@@ -34,6 +34,8 @@ export interface VolumeInfo {
   readonly rootBytes?: number;
   /** It was not shut down: what its journal holds yet is seen as if it were written, and a change writes it first. */
   readonly unsettled?: true;
+  /** Stretches of it that are marked bad, in order. */
+  readonly outOfUse?: readonly ByteRange[];
   /** Sectors before the volume as its boot sector has it, where the kind stores that. */
   readonly hiddenSectors?: number;
   /** Bytes before its first cluster, where they are not counted from its start. */

@@ -79,3 +79,9 @@ export class Retired {
     }
   }
 }
+
+/** What a volume says of stretches of it that are marked bad; nothing where there are none. */
+export const outOfUse = (stretches: readonly Run[]): { outOfUse?: readonly ByteRange[] } =>
+  stretches.length === 0
+    ? {}
+    : { outOfUse: joinRanges(stretches.map(({ start, length }) => ({ start, end: start + length }))) };

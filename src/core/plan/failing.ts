@@ -2,7 +2,9 @@
  * What a plan does about stretches that fail: volumes take them out of use where a person wishes that, as soon as they have
  * them, and what is in use is not carried onto what can't be written.
  */
+import { firstAfter } from '@/core/bytes';
 import { abilitiesOf, bytesBeyond, joinRanges, overlapsAny, totalOf, type ByteRange } from '@/core/fs';
+import type { SurveyedVolume } from '@/core/inspect';
 import { nameOf, type LaidVolume } from '@/core/layout';
 import { isHere } from '@/core/place';
 import type { PlanOptions } from './options';
@@ -33,7 +35,7 @@ export class FailingPlaces {
     if (planned.format || planned.start !== now.start || !now.abilities.retire || !now.info) return [];
     const stays = Math.min(now.length, planned.length);
     const free = within(this.#dead, now.start, 0, stays).filter((p) => !overlapsAny(now.allocation, p.start, p.end));
-    const places = joinRanges([...within(this.#weak, now.start, 0, stays), ...free]);
+    const places = stillInUse(joinRanges([...within(this.#weak, now.start, 0, stays), ...free]), now);
     if (places.length === 0) return [];
     const error = this.options.override ? undefined : now.findings.find((f) => f.severity === 'error');
     if (error) throw unsound(now, error.message);
@@ -45,9 +47,9 @@ export class FailingPlaces {
   }
 
   /** What a volume takes out of use of the room that it comes to, or that it gains from a length on. */
-  late(volume: LaidVolume, from = 0): Step[] {
+  late(volume: LaidVolume, from = 0, before?: SurveyedVolume): Step[] {
     if (!abilitiesOf(volume.fileSystem).retire) return [];
-    const places = within(this.#all, volume.start, from, volume.length);
+    const places = stillInUse(within(this.#all, volume.start, from, volume.length), before);
     return places.length > 0 ? [this.make.retire(nameOf(volume), placeOf(volume), places)] : [];
   }
 
@@ -67,7 +69,9 @@ export class FailingPlaces {
 
   #gainedBy({ now, planned }: Kept): Step[] {
     if (planned.format || !now.info) return [];
-    return planned.start === now.start ? this.late(planned, Math.min(now.length, planned.length)) : this.late(planned);
+    return planned.start === now.start
+      ? this.late(planned, Math.min(now.length, planned.length), now)
+      : this.late(planned, 0, now);
   }
 
   /** Whether anything of a kept volume goes out of use. */
@@ -95,6 +99,15 @@ export class FailingPlaces {
     }
   }
 }
+
+/** Places of a volume without those that it has out of use already. */
+const stillInUse = (places: readonly ByteRange[], volume: SurveyedVolume | undefined): ByteRange[] => {
+  const out = volume?.info?.outOfUse ?? [];
+  return places.filter(({ start, end }) => {
+    const first = out[firstAfter(out, start)];
+    return !first || first.start > start || first.end < end;
+  });
+};
 
 /** What of ranges of the disk lies in a volume from a length on, in bytes of the volume. */
 function within(ranges: readonly ByteRange[], start: number, from: number, length: number): ByteRange[] {

@@ -130,6 +130,7 @@ describe('failing places go out of use', () => {
     const place = { start: at, end: at + 512 };
     const plan = await planOn(disk, { volumes: [{ keep: 1 }] }, { weak: [place], dead: [] });
     expect((await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
+    expect((await planOn(disk, { volumes: [{ keep: 1 }] }, { weak: [place], dead: [] })).steps).toEqual([]);
     // By now it can't be read any more.
     const medium = new MediumDevice(disk, { read: 1e9, write: 1e9, seek: 0, weak: [], dead: [place] });
     const survey = await surveyDisk(medium);

@@ -17,6 +17,7 @@ import type {
   VolumeInfo,
   VolumeWriter,
 } from '../port';
+import { outOfUse } from '../retired';
 import { clusterOffset, parseGeometry } from './boot-region';
 import { changeBoot, markDirty, type ExfatState } from './boot-edits';
 import { resizeExfat, retireExfat } from './resize';
@@ -68,9 +69,8 @@ class ExfatVolume implements Volume {
   async allocation(): Promise<readonly ByteRange[]> {
     const { geometry: g, tree } = this.state;
     const ranges: ByteRange[] = [{ start: 0, end: g.heapSector * g.sectorSize }];
-    const used = tree.taken.map((byte, i) => byte & ~tree.bad[i]!);
-    // The table says nothing of what lies in one piece.
-    for (const { runs } of tree.owners) for (const r of runs) setBits(used, r.start - 2, r.start - 2 + r.length, true);
+    const bad = nobodysBad(this.state);
+    const used = tree.taken.map((byte, i) => byte & ~bad[i]!);
     for (const { start, length } of runsOf(used, 0, g.clusterCount, true))
       ranges.push({ start: clusterOffset(g, start + 2), end: clusterOffset(g, start + 2 + length) });
     return joinRanges(ranges);
@@ -210,7 +210,16 @@ class ExfatVolume implements Volume {
   }
 }
 
-function describe({ geometry: g, tree }: ExfatState): VolumeInfo {
+/** Clusters that are bad and belong to nobody: the table says nothing of what lies in one piece. */
+function nobodysBad({ tree }: ExfatState): Uint8Array {
+  const bad = tree.bad.slice();
+  for (const { runs } of tree.owners) for (const r of runs) setBits(bad, r.start - 2, r.start - 2 + r.length, false);
+  return bad;
+}
+
+function describe(state: ExfatState): VolumeInfo {
+  const { geometry: g, tree } = state;
+  const bad = runsOf(nobodysBad(state), 0, g.clusterCount, true);
   const taken = countTaken(tree, g);
   const hex = g.serial.toString(16).toUpperCase().padStart(8, '0');
   return {
@@ -223,6 +232,7 @@ function describe({ geometry: g, tree }: ExfatState): VolumeInfo {
     used: taken * g.clusterSize + g.heapSector * g.sectorSize,
     free: (g.clusterCount - taken) * g.clusterSize,
     hiddenSectors: g.partitionOffset,
+    ...outOfUse([...bad].map((r) => ({ start: clusterOffset(g, r.start + 2), length: r.length * g.clusterSize }))),
     clustersFrom: g.heapSector * g.sectorSize,
   };
 }

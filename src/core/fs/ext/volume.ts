@@ -15,7 +15,8 @@ import type {
   VolumeWriter,
 } from '../port';
 import { joinRanges } from '../ranges';
-import { Retired } from '../retired';
+import type { Run } from '../free-space';
+import { outOfUse, Retired } from '../retired';
 import { formatUuid } from '../uuid';
 import { adoptExt, adoptionStyle } from './adopt';
 import { inlineOf, type Attribute } from './attributes';
@@ -81,11 +82,8 @@ class ExtVolume implements Volume {
     const unit = g.clusterBlocks * g.blockSize;
     const first = g.firstDataBlock * g.blockSize;
     const ranges: ByteRange[] = first > 0 ? [{ start: 0, end: first }] : [];
-    // Of clusters of several blocks one may be bad and the others not.
     const bad = new Retired(
-      g.clusterBlocks > 1
-        ? []
-        : mapOf(this.state, BAD_BLOCKS).extents.map((e) => ({ start: e.block - g.firstDataBlock, length: e.length })),
+      badBlocks(this.state).map(({ start, length }) => ({ start: start - g.firstDataBlock, length })),
     );
     for (const { start, length } of bad.without(runsOf(bits.blocks, 0, clusterCount(g), true)))
       ranges.push({
@@ -237,6 +235,10 @@ function sizeFault(number: number, inode: Uint8Array, g: ExtState['g']): string 
   return isSealed(number, inode, g) ? undefined : 'the checksum of its inode does not agree';
 }
 
+/** Blocks that are bad. Of clusters of several blocks one may be and the others not. */
+const badBlocks = (state: ExtState): Run[] =>
+  state.g.clusterBlocks > 1 ? [] : mapOf(state, BAD_BLOCKS).extents.map((e) => ({ start: e.block, length: e.length }));
+
 function describe(state: ExtState): VolumeInfo {
   const { g, bits, pending } = state;
   const kind = kindOf(g.super);
@@ -253,6 +255,7 @@ function describe(state: ExtState): VolumeInfo {
     used: size - free,
     free,
     adoptionStyle: adoptionStyle(state),
+    ...outOfUse(badBlocks(state).map((r) => ({ start: r.start * g.blockSize, length: r.length * g.blockSize }))),
     entries: { total, free: total - countIn(bits.inodes, 0, total), each: g.inodeSize },
     ...(pending?.journal.pending ? { unsettled: true as const } : {}),
   };

@@ -244,7 +244,7 @@ class TreeScan {
     for (const { start, length } of inUse) {
       for (let cluster = start; cluster < start + length; cluster++) {
         const value = table.get(cluster);
-        if (value === BAD || this.#owner[cluster] !== 0) continue;
+        if (this.#owner[cluster] !== 0) continue;
         lost += 1;
         // A stray chain is carried along with its links, so a link to nowhere must stop a change like any other.
         if (value < BAD && !isLink(value, g.clusterCount))

@@ -10,8 +10,10 @@ export interface FatState {
   readonly table: AllocationTable;
   /** The boot sector as read, a whole sector long. */
   readonly boot: Uint8Array;
-  /** Clusters whose entries are not free, bad ones included. */
+  /** Clusters whose entries are neither free nor bad. */
   readonly inUse: readonly ClusterRun[];
+  /** Clusters that are marked bad. */
+  readonly bad: readonly ClusterRun[];
   readonly counts: ClusterCounts;
 }
 
@@ -36,21 +38,20 @@ export async function loadState(device: BlockDevice): Promise<FatState> {
 }
 
 /** One pass over the table for all who ask what is in use; nobody uses what is bad. */
-function lookOver(table: AllocationTable, clusterCount: number): Pick<FatState, 'inUse' | 'counts'> {
-  const inUse: { start: number; length: number }[] = [];
-  let [used, bad] = [0, 0];
+function lookOver(table: AllocationTable, clusterCount: number): Pick<FatState, 'inUse' | 'bad' | 'counts'> {
+  const [inUse, bad]: { start: number; length: number }[][] = [[], []];
+  const counts = { free: clusterCount, bad: 0, used: 0 };
   const end = clusterCount + 2;
   for (let cluster = table.nextInUse(2, end); cluster < end; cluster = table.nextInUse(cluster + 1, end)) {
-    if (table.get(cluster) === BAD) {
-      bad += 1;
-      continue;
-    }
-    used += 1;
-    const last = inUse.at(-1);
+    const isBad = table.get(cluster) === BAD;
+    counts[isBad ? 'bad' : 'used'] += 1;
+    counts.free -= 1;
+    const runs = isBad ? bad! : inUse!;
+    const last = runs.at(-1);
     if (last && last.start + last.length === cluster) last.length += 1;
-    else inUse.push({ start: cluster, length: 1 });
+    else runs.push({ start: cluster, length: 1 });
   }
-  return { inUse, counts: { free: clusterCount - used - bad, bad, used } };
+  return { inUse: inUse!, bad: bad!, counts };
 }
 
 /** A run of consecutive clusters. */

@@ -2,6 +2,7 @@
 import { CoreError, markOverridable, type Finding } from '@/core/errors';
 import type { EntryDetails, FileEntry } from '../entry';
 import type { Beyond, ByteRange, ContentRun, SizeLimits, Transaction, Volume, VolumeInfo, VolumeWriter } from '../port';
+import { outOfUse } from '../retired';
 import { BAD, FREE } from './allocation-table';
 import { clusterOffset, DIRECTORY_ENTRY_BYTES, EXTENDED_16, EXTENDED_32 } from './boot-sector';
 import { checkVolume } from './check';
@@ -165,7 +166,7 @@ class FatVolume implements Volume {
   }
 }
 
-function describe({ geometry: g, counts, boot }: FatState, tree: FatTree): VolumeInfo {
+function describe({ geometry: g, counts, bad: badRuns, boot }: FatState, tree: FatTree): VolumeInfo {
   const { free, used, bad } = counts;
   const extended = g.kind === 'fat32' ? EXTENDED_32.decode(boot) : EXTENDED_16.decode(boot);
   const stored = extended.bootSignature === 0x29 ? unpackLabel(boot.subarray(g.kind === 'fat32' ? 71 : 43)) : '';
@@ -180,6 +181,7 @@ function describe({ geometry: g, counts, boot }: FatState, tree: FatTree): Volum
     used: (used + bad) * g.clusterSize + g.dataStart * g.sectorSize,
     free: free * g.clusterSize,
     hiddenSectors: g.hiddenSectors,
+    ...outOfUse(badRuns.map((r) => ({ start: clusterOffset(g, r.start), length: r.length * g.clusterSize }))),
     ...(g.rootEntries > 0 ? { rootBytes: g.rootEntries * DIRECTORY_ENTRY_BYTES } : {}),
   };
 }

@@ -15,6 +15,7 @@ import type {
   VolumeInfo,
   VolumeWriter,
 } from '../port';
+import { outOfUse } from '../retired';
 import { bitmapBytes, countSet, runsOf } from '../bitmap';
 import { GatheredDevice } from '../gathered-device';
 import { BOOT, parseGeometry, serialFrom, type NtfsGeometry } from './boot-sector';
@@ -250,5 +251,8 @@ function describe(g: NtfsGeometry, mft: Mft, bitmap: Uint8Array): VolumeInfo {
     used: used * g.clusterSize + g.sectorSize,
     free: (g.clusterCount - used) * g.clusterSize,
     hiddenSectors: g.hiddenSectors,
+    ...outOfUse(
+      badClusters(mft).runs.map((r) => ({ start: r.start * g.clusterSize, length: r.length * g.clusterSize })),
+    ),
   };
 }
