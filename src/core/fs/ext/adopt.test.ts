@@ -6,6 +6,9 @@ import { applyNow } from '@/core/run';
 import { describe, expect, it } from 'vitest';
 import { isCoreError } from '@/core/errors';
 import { joinRanges, kindFacts, type Volume, type VolumeInfo } from '..';
+import { sealAttributes, setReferences } from './attributes';
+import { attributeBlockOf } from './inode';
+import { readExt } from './state';
 import { fillRandomly, makeVolume, manifestOf, openVolume, write } from '../fixtures/volumes';
 
 const MIB = 1024 * 1024;
@@ -31,6 +34,17 @@ async function fill(kind: string, device: SparseDevice, seed: number, share: num
   const { free } = (await openVolume(kind, device)).info;
   const content = { kind: 'procedural', seed, size: Math.max(0, Math.floor(free * share) - 64 * 1024) } as const;
   await write(kind, device, (writer) => writer.writeFile('own/large', content, {}));
+}
+
+/** Says of a block of attributes that one inode more has it, which stays behind when files are taken over. */
+async function shareWithRoot(device: SparseDevice): Promise<void> {
+  const state = await readExt(device);
+  const numbers = [...state.inodes.numbers()];
+  const block = numbers.map((n) => attributeBlockOf(state.inodes.get(n)!)).find((b) => b !== 0)!;
+  const bytes = await device.bytes(block * state.g.blockSize, state.g.blockSize);
+  setReferences(bytes, 2);
+  sealAttributes(bytes, block, state.g);
+  await device.write(block * state.g.blockSize, bytes);
 }
 
 async function entriesOf(volume: Volume, under: string) {
@@ -67,6 +81,7 @@ describe('a volume that takes over the files of the one behind it', () => {
       const disk = new SparseDevice(offset + second!.size + between(0, 2) * MIB, 512);
       await fill(kind, first as SparseDevice, 3 + round, random());
       await fill(kind, second as SparseDevice, 50 + round, [0.5, 0.9, 1][round % 3]!);
+      await shareWithRoot(second as SparseDevice);
       for (const [at, part] of [[0, first!] as const, [offset, second!] as const])
         for (let done = 0; done < part.size; done += MIB)
           await disk.write(at + done, await part.bytes(done, Math.min(MIB, part.size - done)));

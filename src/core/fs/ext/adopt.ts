@@ -8,12 +8,11 @@ import { runsOf } from '../bitmap';
 import { GatheredDevice } from '../gathered-device';
 import type { Adoption, Transaction } from '../port';
 import { Retired } from '../retired';
-import { sealAttributes } from './attributes';
+import { sealAttributes, setReferences } from './attributes';
 import { clusterCount, inodeTableBlocks, tablesOf } from './bitmaps';
 import { BAD_BLOCKS } from './carry-inodes';
 import { fixedBecause } from './changeable';
-import type { Extent } from './block-map';
-import { hasMap } from './block-map';
+import { hasMap, type Extent } from './block-map';
 import { groupStart, headBlocks } from './groups';
 import { attributeBlockOf, FLAG, flagsOf, INODE, ownerOf, setBlocks, sizeOf, timesOf, typeOf, TYPE } from './inode';
 import { OverLive } from './over-live';
@@ -99,12 +98,20 @@ function structuresOf({ g, groups }: ExtState): Retired {
   return new Retired([...heads, ...tables].filter(({ length }) => length > 0));
 }
 
+/** A block of attributes: where it comes to, whether it lies there already, and how many inodes here have it. */
+interface SharedBlock {
+  readonly to: number;
+  readonly stays: boolean;
+  readonly bytes: Uint8Array;
+  inodes: number;
+}
+
 /** Inodes of another volume as they are written here. */
 class Inodes {
   private readonly g: Geometry;
   readonly #structures: Retired;
-  /** Where blocks of attributes have come to, by where they were: several inodes may share one. */
-  readonly #attributes = new Map<number, number>();
+  /** Blocks of attributes by where they were: several inodes may share one. */
+  readonly #attributes = new Map<number, SharedBlock>();
 
   constructor(
     private readonly from: Source,
@@ -133,6 +140,7 @@ class Inodes {
         this.#move(entry.id, number, inode),
       );
     }
+    for (const shared of this.#attributes.values()) await this.#writeShared(shared);
   }
 
   /** The group that lies where the inode's own group was. */
@@ -167,18 +175,28 @@ class Inodes {
     INODE.encode({ attributesLow: block % 2 ** 32, attributesHigh: Math.floor(block / 2 ** 32) }, inode);
   }
 
-  /** Checksums of these begin with their place. */
+  /** Where a block of attributes comes to, for one inode more. */
   async #attributeBlock(block: number): Promise<number> {
     const known = this.#attributes.get(block);
-    if (known !== undefined) return known;
+    if (known) {
+      known.inodes += 1;
+      return known.to;
+    }
     const { blockSize } = this.g;
     const bytes = await this.from.state.device.bytes(block * blockSize, blockSize);
     const there = block + this.from.shift;
-    const [to] = this.#stays(there) ? [there] : this.writer.take(1).map(({ start }) => start);
-    sealAttributes(bytes, to!, this.g);
-    await (to === there ? this.tx.write(to * blockSize, bytes) : this.tx.writeFree(to! * blockSize, bytes));
-    this.#attributes.set(block, to!);
-    return to!;
+    const stays = this.#stays(there);
+    const to = stays ? there : this.writer.take(1)[0]!.start;
+    this.#attributes.set(block, { to, stays, bytes, inodes: 1 });
+    return to;
+  }
+
+  /** Not all that shared it may have come along; and its checksum begins with its place. */
+  async #writeShared({ to, stays, bytes, inodes }: SharedBlock): Promise<void> {
+    setReferences(bytes, inodes);
+    sealAttributes(bytes, to, this.g);
+    const offset = to * this.g.blockSize;
+    await (stays ? this.tx.write(offset, bytes) : this.tx.writeFree(offset, bytes));
   }
 
   #stays(block: number): boolean {

@@ -39,19 +39,20 @@ export async function loadState(device: BlockDevice): Promise<FatState> {
 
 /** One pass over the table for all who ask what is in use; nobody uses what is bad. */
 function lookOver(table: AllocationTable, clusterCount: number): Pick<FatState, 'inUse' | 'bad' | 'counts'> {
-  const [inUse, bad]: { start: number; length: number }[][] = [[], []];
+  const inUse: { start: number; length: number }[] = [];
+  const bad: { start: number; length: number }[] = [];
   const counts = { free: clusterCount, bad: 0, used: 0 };
   const end = clusterCount + 2;
   for (let cluster = table.nextInUse(2, end); cluster < end; cluster = table.nextInUse(cluster + 1, end)) {
     const isBad = table.get(cluster) === BAD;
     counts[isBad ? 'bad' : 'used'] += 1;
     counts.free -= 1;
-    const runs = isBad ? bad! : inUse!;
+    const runs = isBad ? bad : inUse;
     const last = runs.at(-1);
     if (last && last.start + last.length === cluster) last.length += 1;
     else runs.push({ start: cluster, length: 1 });
   }
-  return { inUse: inUse!, bad: bad!, counts };
+  return { inUse, bad, counts };
 }
 
 /** A run of consecutive clusters. */
