@@ -36,6 +36,8 @@ const SHORT = 1024;
 const WHOLE = 8 * 1024 * 1024;
 /** Bytes that may wait for their digests. */
 const MOST_UNDER_WAY = 48 * 1024 * 1024;
+/** Entries that were handed on, before they are let go of. */
+const MOST_GONE = 1024;
 
 /** What {@link takeManifest} tells while it reads. */
 interface ManifestProgress {
@@ -66,7 +68,7 @@ export async function* takeManifest(
 ): AsyncGenerator<ManifestEntry> {
   let files = 0;
   let bytes = 0;
-  const reader = new FileReader(volume, device, options, (n) => {
+  const reader = new ContentReader(volume, device, options, (n) => {
     bytes += n;
     options.progress?.({ files, bytes });
   });
@@ -100,7 +102,7 @@ function lostSince(before: number, { lost }: ManifestOptions): Pick<ManifestEntr
 }
 
 /** Reads files one after the other; their digests may still be made while the next one is read. */
-class FileReader {
+class ContentReader {
   readonly #buffers: readonly [Uint8Array, Uint8Array];
 
   constructor(
@@ -202,7 +204,10 @@ class UnderWay {
   async next(): Promise<ManifestEntry> {
     const { entry, sha256, bytes } = this.#entries[this.#first]!;
     this.#first += 1;
-    if (this.isEmpty) this.#first = this.#entries.length = 0;
+    if (this.isEmpty || this.#first > MOST_GONE) {
+      this.#entries.splice(0, this.#first);
+      this.#first = 0;
+    }
     this.#bytes -= bytes;
     return sha256 === undefined ? entry : { ...entry, sha256: await sha256 };
   }
