@@ -4,7 +4,7 @@ import { ceilTo } from '@/core/size';
 import * as z from 'zod';
 import { listingOf, type Tree } from './list-tree';
 import { linkOf } from './links';
-import { mapNames, nameIn, parentOf, type Placed, type Places } from './names';
+import { mapNames, nameIn, parentOf, type Mapped, type Placed, type Places } from './names';
 import { goesWith, standsAt } from './part';
 import type { StoredSize } from './stored-sizes';
 
@@ -86,7 +86,7 @@ export function factsOfTransfer({
   const takes = takenBy({ target, clusterSize, stored });
   const names = entries.reduce((sum, e) => sum + takes.name(e), 0);
   const folders = entries.filter((e) => e.kind === 'folder');
-  const arriving = [...above, ...[...paths].flatMap(([from, to]) => (joined.has(from) ? [] : [to]))];
+  const arriving = arrivalsAt(tree, { paths, joined, above }).map((a) => a.path);
   const crowded = crowdedIn([...standing(existing), ...arriving], holds, rootBytes);
   return {
     files: files.length,
@@ -108,6 +108,19 @@ export function factsOfTransfer({
       .map((f) => f.path),
     ...(crowded.length > 0 ? { crowded: crowded.slice(0, LISTED) } : {}),
   };
+}
+
+/** What is on the target by a transfer, and was not before; streams not among it. */
+export function arrivals({ tree, folder, under, target, clusterSize, existing }: TransferQuestion): Placed[] {
+  return arrivalsAt(tree, mapNames(tree.entries, { folder, under }, holdingsWith(target, clusterSize), existing));
+}
+
+function arrivalsAt({ entries }: Tree, { paths, joined, above }: Pick<Mapped, 'paths' | 'joined' | 'above'>): Placed[] {
+  const made = above.map((path) => ({ path, kind: 'folder' }));
+  const own = entries.flatMap(({ path, kind, stream }) =>
+    stream !== undefined || joined.has(path) || !paths.has(path) ? [] : [{ path: paths.get(path)!, kind }],
+  );
+  return [...made, ...own];
 }
 
 /** Bytes that an entry takes on the target at most: its clusters, and its name where it is listed. */

@@ -1,5 +1,14 @@
 /** The transfers that a target asks for, each looked at: what it comes to, and what of it can't be kept. */
-import { factsOfTransfer, listTree, storedSizes, wayBackOf, type TransferQuestion, type Tree } from '@/core/files';
+import {
+  arrivals,
+  factsOfTransfer,
+  listTree,
+  storedSizes,
+  wayBackOf,
+  type Placed,
+  type TransferQuestion,
+  type Tree,
+} from '@/core/files';
 import { kindFacts, type Volume } from '@/core/fs';
 import { volumeOf, type LaidVolume, type Layout, type TransferWish, type VolumeId } from '@/core/layout';
 import { HERE, type VolumeRef } from '@/core/place';
@@ -66,7 +75,11 @@ export async function lookAtTransfers(
     const [source, park] = [kindFacts(volume.info.kind), kindFacts(target.fileSystem)];
     const clusterSize = clusterSizeOf(target, layout.sectorSize);
     const stored = await storedSizes(volume, tree.entries);
-    const facts = factsOfTransfer({ tree, folder, under, source, target: park, clusterSize, ...there, stored });
+    const standing = { existing: [...there.existing, ...there.arrived], rootBytes: there.rootBytes };
+    const question = { tree, folder, under, source, target: park, clusterSize, ...standing, stored };
+    const facts = factsOfTransfer(question);
+    // What comes after it meets what it brings.
+    if (wishes.some((other) => other !== wish && other.to === wish.to)) there.arrived.push(...arrivals(question));
     const home = wish.then === 'back' ? homeOf(wish, layout) : undefined;
     const back = home && {
       back: wayBackOf({
@@ -91,11 +104,14 @@ export function clusterSizeOf({ clusterSize, fileSystem, length }: LaidVolume, s
   return clusterSize ?? kindFacts(fileSystem).defaultClusterSize(length, sectorSize) ?? sectorSize;
 }
 
-/** What is on the target before anything comes to it. */
-type Standing = Pick<TransferQuestion, 'rootBytes'> & { readonly existing: Tree['entries'] };
+/** What is on the target before anything comes to it, and what has come to it by the transfers before. */
+interface Standing extends Pick<TransferQuestion, 'rootBytes'> {
+  readonly existing: Tree['entries'];
+  readonly arrived: Placed[];
+}
 
 async function existingOn({ origin, format }: LaidVolume, open: OpenVolumeOf): Promise<Standing> {
-  if (origin.kind === 'new' || format) return { existing: [] };
+  if (origin.kind === 'new' || format) return { existing: [], arrived: [] };
   const volume = await open(origin.kind === 'copy' ? origin.of : { disk: HERE, number: origin.number });
-  return { existing: (await listTree(volume, '')).entries, rootBytes: volume.info.rootBytes };
+  return { existing: (await listTree(volume, '')).entries, arrived: [], rootBytes: volume.info.rootBytes };
 }

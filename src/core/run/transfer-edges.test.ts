@@ -191,6 +191,23 @@ describe('what is more than can be counted is refused before the run', () => {
     await expect(top(300, (i) => `IMG${i}.JPG`, 220)).rejects.toThrow(/the root on TO can’t have as many/);
     await top(300, (i) => `IMG${i}.JPG`, 150);
   });
+
+  it('what several transfers bring to one folder, whose names are told apart', async () => {
+    const two = async (count: number) => {
+      const [disk, other] = [await twoVolumes('exfat', 'fat16', 0, 3), await twoVolumes('ntfs', 'ntfs', 0, 3)];
+      for (const from of [disk, other])
+        await writeOn(from, (await surveyDisk(from)).volumes[0]!, async (w) => {
+          for (let i = 0; i < count; i++) await w.writeFile(`IMG${i}.JPG`, { kind: 'bytes', bytes: Uint8Array.of(i) });
+        });
+      const transfers = [...all, { ...all[0]!, from: { disk: 'Old stick', volume: 1 } }];
+      const others = new Map([['Old stick', other]]);
+      const { plan } = await planned(disk, { ...both('keep'), transfers }, others);
+      expect((await startRun(plan, { disk, others, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
+      return plan.hazards.map((h) => h.message).join();
+    };
+    expect(await two(90)).toMatch(/9\d names can’t be the same/);
+    await expect(two(180)).rejects.toThrow(/the root on TO can’t have as many/);
+  });
 });
 
 describe('what a plan says there is room for', () => {
