@@ -1,5 +1,5 @@
 /** The runner on block devices of this machine: loop devices, which are taken away and come back under another name. */
-import { execFileSync, spawn } from 'node:child_process';
+import { execFileSync, spawn, spawnSync } from 'node:child_process';
 import { copyFileSync, existsSync, mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { basename } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
@@ -17,13 +17,20 @@ afterAll(() => {
 
 if (!MOUNTS) console.warn('There are no loop devices here: the runner on block devices was not tested.');
 
-/** A file as a device; `not` keeps the name free that it had before. */
+/** A file as a device, under another name than `not`, which it had before. */
 function attach(file: string, sectorSize: number, not?: string): string {
-  if (not !== undefined) execFileSync('losetup', [not, box.path('other.img')]);
-  const device = read('losetup', ['-f', '--show', '-b', String(sectorSize), file]).trim();
-  if (not !== undefined) execFileSync('losetup', ['-d', not]);
-  attached.add(device);
-  return device;
+  for (let tries = 0; tries < 20; tries++) {
+    // Who else uses loop devices here may have taken that one meanwhile, and may let go of it again.
+    const held = not !== undefined && spawnSync('losetup', [not, box.path('other.img')]).status === 0;
+    const device = read('losetup', ['-f', '--show', '-b', String(sectorSize), file]).trim();
+    if (held) execFileSync('losetup', ['-d', not]);
+    if (device !== not) {
+      attached.add(device);
+      return device;
+    }
+    execFileSync('losetup', ['-d', device]);
+  }
+  throw new RangeError(`no name but ${not} is to be had`);
 }
 
 function detach(device: string): void {
