@@ -2,7 +2,6 @@
 import { FileDevice } from '@/cli/files/file-device';
 import { systemFiles } from '@/cli/files/files';
 import { MeteredDevice } from '@/core/device';
-import { surveyDisk } from '@/core/inspect';
 import { lookAtTransfers, parseTarget, resolveTarget, transferWishes } from '@/core/job';
 import { derivePlan } from '@/core/plan';
 import { MemoryJournal, startRun, type RunProgress } from '@/core/run';
@@ -31,7 +30,7 @@ export async function benchMerge(fileSystem: string): Promise<void> {
   const file = await FileDevice.open(systemFiles, image, 512);
   const disk = new MeteredDevice(file);
   const session = await Session.open(disk, 'merge');
-  const survey = await surveyDisk(disk);
+  const { survey } = session;
   const target = parseTarget({
     volumes: [{ keep: 1, size: 'rest', as: 'all' }],
     remove: [2],

@@ -84,11 +84,14 @@ export async function exportTo(
 /** A picker may give the very file that an image is read from, and what is read by reference must not be written over. */
 async function assertNoOpenImage(disks: OpenDisks, handle: FileSystemFileHandle): Promise<void> {
   const file = await handle.getFile();
+  const known = (of: File) => fingerprintImage(new BlobSource(of), of.lastModified).catch(() => undefined);
   for (const { image, name } of disks.all()) {
-    const read = [...(image ? [image.fingerprint, ...image.parts] : [])].filter((f) => f.size === file.size);
-    if (read.length === 0) continue;
-    const found = await fingerprintImage(new BlobSource(file), file.lastModified).catch(() => undefined);
-    if (found && read.some((one) => sameContent(found, one)))
-      throw new CoreError('file.same', { name: handle.name, other: `the image ${name} is read from` });
+    for (const read of image ? [image.file, ...image.parts] : []) {
+      if (read.size !== file.size) continue;
+      const [found, own] = [await known(file), read === image!.file ? image!.fingerprint : await known(read)];
+      // Of one that can't be read any more nobody knows that it is another.
+      if (found && (!own || sameContent(found, own)))
+        throw new CoreError('file.same', { name: handle.name, other: `the image ${name} is read from` });
+    }
   }
 }

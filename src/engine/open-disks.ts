@@ -19,12 +19,12 @@ export interface OpenDisk {
   readonly layers: DiskLayers;
   /** A practice disk's medium, which counts what a real one would take. */
   readonly medium: MediumDevice | undefined;
-  /** What an image is read from; `parts` are known as well, since none of them may be written over. */
+  /** What an image is read from, and the parts of that, none of which may be written over. */
   readonly image:
     | {
         readonly file: File;
         readonly fingerprint: ImageFingerprint;
-        readonly parts: readonly ImageFingerprint[];
+        readonly parts: readonly File[];
       }
     | undefined;
   readonly session: Session;
@@ -108,7 +108,7 @@ export class OpenDisks {
     const same = otherDate ? sameContent : sameImage;
     if (expected && !same(expected, fingerprint)) throw new CoreError('image.changed', { name: file.name });
     const { device, remarks } = await openImageDevice(source, { inside, ...told });
-    const image = { file, fingerprint, parts: await Promise.all(parts.map((part) => this.fingerprint(part))) };
+    const image = { file, fingerprint, parts };
     const alone = parts.length === 0 && isFirstPart(file.name) ? [FIRST_PART] : [];
     const survey = await this.#open(id, file.name, device, { image, tableless, remarks: [...alone, ...remarks] });
     return { survey, fingerprint };

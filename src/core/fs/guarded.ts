@@ -3,6 +3,7 @@ import { CoreError, type Finding } from '@/core/errors';
 import { chosenFault } from './choices';
 import type { FileEntry } from './entry';
 import { abilitiesIn, type Abilities } from './kind-facts';
+import { notOn } from './retired';
 import type { Adoption, ByteRange, ChangeOptions, FileSystemDriver, Transaction, Volume } from './port';
 
 const WORDS: Readonly<Partial<Record<keyof Abilities, string>>> = {
@@ -47,8 +48,11 @@ class GuardedVolume implements Volume {
     return this.inner.limits();
   }
 
-  allocation(): ReturnType<Volume['allocation']> {
-    return this.inner.allocation();
+  /** What is marked bad is nobody's: whoever carries what is in use does not read it. */
+  async allocation(): ReturnType<Volume['allocation']> {
+    const { outOfUse } = this.inner.info;
+    const ranges = await this.inner.allocation();
+    return outOfUse ? notOn(ranges, outOfUse) : ranges;
   }
 
   beyond(end: number): ReturnType<Volume['beyond']> {

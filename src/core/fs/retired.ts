@@ -80,6 +80,13 @@ export class Retired {
   }
 }
 
+/** Ranges without what of them lies on others. */
+export function notOn(ranges: readonly ByteRange[], others: readonly ByteRange[]): ByteRange[] {
+  const runs = (all: readonly ByteRange[]): Run[] => all.map(({ start, end }) => ({ start, length: end - start }));
+  const left = new Retired(runs(others)).without(runs(ranges));
+  return left.map(({ start, length }) => ({ start, end: start + length }));
+}
+
 /** What a volume says of stretches of it that are marked bad; nothing where there are none. */
 export const outOfUse = (stretches: readonly Run[]): { outOfUse?: readonly ByteRange[] } =>
   stretches.length === 0

@@ -79,7 +79,8 @@ export async function lookAtTransfers(
     const question = { tree, folder, under, source, target: park, clusterSize, ...standing, stored };
     const facts = factsOfTransfer(question);
     // What comes after it meets what it brings.
-    if (wishes.some((other) => other !== wish && other.to === wish.to)) there.arrived.push(...arrivals(question));
+    if (wishes.some((other) => other !== wish && other.to === wish.to))
+      for (const arrival of arrivals(question)) there.arrived.push(arrival);
     const home = wish.then === 'back' ? homeOf(wish, layout) : undefined;
     const back = home && {
       back: wayBackOf({

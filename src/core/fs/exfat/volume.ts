@@ -69,9 +69,7 @@ class ExfatVolume implements Volume {
   async allocation(): Promise<readonly ByteRange[]> {
     const { geometry: g, tree } = this.state;
     const ranges: ByteRange[] = [{ start: 0, end: g.heapSector * g.sectorSize }];
-    const bad = nobodysBad(this.state);
-    const used = tree.taken.map((byte, i) => byte & ~bad[i]!);
-    for (const { start, length } of runsOf(used, 0, g.clusterCount, true))
+    for (const { start, length } of runsOf(tree.taken, 0, g.clusterCount, true))
       ranges.push({ start: clusterOffset(g, start + 2), end: clusterOffset(g, start + 2 + length) });
     return joinRanges(ranges);
   }

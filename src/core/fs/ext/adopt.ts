@@ -5,6 +5,8 @@
  */
 import { CoreError } from '@/core/errors';
 import { runsOf } from '../bitmap';
+import type { FileEntry } from '../entry';
+import type { Run } from '../free-space';
 import { GatheredDevice } from '../gathered-device';
 import type { Adoption, Transaction } from '../port';
 import { Retired } from '../retired';
@@ -55,10 +57,8 @@ export async function adoptExt(state: ExtState, source: ExtState, adoption: Adop
   const from: Source = { state: source, shift: offset / blockSize };
   const live = new Retired(usedBlocks(from));
   const over = new OverLive(tx, live, blockSize);
-  const ids = new Set(entries.flatMap(({ entry }) => (entry.kind === 'folder' ? [] : [entry.id])));
-  const blocks = [...new Set(entries.map(({ entry }) => entry.id))].flatMap((id) =>
-    contentBlocks(from, id, ids.has(id)),
-  );
+  const byId = new Map(entries.map(({ entry }) => [entry.id, entry]));
+  const blocks = [...byId.values()].flatMap((entry) => contentBlocks(from, entry));
   await resizeExt(state, size, over, { kept: new Retired(blocks), live });
   const grown = await readExt(new GatheredDevice(tx, size, state.device.sectorSize));
   const writer = await openExtWriter(grown, over);
@@ -74,7 +74,7 @@ interface Source {
 }
 
 /** All blocks in use of the other volume, and those before its first. */
-function usedBlocks({ state: { g, bits }, shift }: Source): { start: number; length: number }[] {
+function usedBlocks({ state: { g, bits }, shift }: Source): Run[] {
   const used = [...runsOf(bits.blocks, 0, clusterCount(g), true)].map(({ start, length }) => ({
     start: start * g.clusterBlocks + g.firstDataBlock + shift,
     length: length * g.clusterBlocks,
@@ -83,9 +83,10 @@ function usedBlocks({ state: { g, bits }, shift }: Source): { start: number; len
 }
 
 /** What of an inode stays where it is: its content, but for folders, and a block of attributes. */
-function contentBlocks({ state, shift }: Source, id: number, content: boolean): { start: number; length: number }[] {
+function contentBlocks({ state, shift }: Source, { id, kind }: FileEntry): Run[] {
   const attributes = attributeBlockOf(state.inodes.get(id)!);
-  const own = content ? mapOf(state, id).extents.map(({ block, length }) => ({ start: block + shift, length })) : [];
+  const { extents } = mapOf(state, id);
+  const own = kind === 'folder' ? [] : extents.map(({ block, length }) => ({ start: block + shift, length }));
   return attributes === 0 ? own : [...own, { start: attributes + shift, length: 1 }];
 }
 

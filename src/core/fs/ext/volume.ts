@@ -16,7 +16,7 @@ import type {
 } from '../port';
 import { joinRanges } from '../ranges';
 import type { Run } from '../free-space';
-import { outOfUse, Retired } from '../retired';
+import { outOfUse } from '../retired';
 import { formatUuid } from '../uuid';
 import { adoptExt, adoptionStyle } from './adopt';
 import { inlineOf, type Attribute } from './attributes';
@@ -82,10 +82,7 @@ class ExtVolume implements Volume {
     const unit = g.clusterBlocks * g.blockSize;
     const first = g.firstDataBlock * g.blockSize;
     const ranges: ByteRange[] = first > 0 ? [{ start: 0, end: first }] : [];
-    const bad = new Retired(
-      badBlocks(this.state).map(({ start, length }) => ({ start: start - g.firstDataBlock, length })),
-    );
-    for (const { start, length } of bad.without(runsOf(bits.blocks, 0, clusterCount(g), true)))
+    for (const { start, length } of runsOf(bits.blocks, 0, clusterCount(g), true))
       ranges.push({
         start: first + start * unit,
         end: Math.min(first + (start + length) * unit, g.blockCount * g.blockSize),

@@ -108,7 +108,7 @@ class NtfsVolume implements Volume {
       if (last && last.end === start) last.end = end;
       else ranges.push({ start, end });
     };
-    for (const run of badClusters(this.mft).without(runsOf(this.bitmap, 0, clusterCount, true)))
+    for (const run of runsOf(this.bitmap, 0, clusterCount, true))
       add(run.start * clusterSize, (run.start + run.length) * clusterSize);
     const backup = totalSectors * sectorSize;
     if (backup + sectorSize <= this.device.size) add(backup, backup + sectorSize);
