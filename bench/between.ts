@@ -9,7 +9,12 @@ import { isHere } from '@/core/place';
 import { derivePlan } from '@/core/plan';
 import { MemoryJournal, startRun, type RunProgress } from '@/core/run';
 import { Session } from '@/core/session';
+import { make } from '@/cli/verbs/make';
+import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { box, MIB, plainCopy, quietly, rate } from './common';
+import { figure } from './figures';
+import { timed } from './timed';
 
 const OLD = 'old';
 const CASES: readonly (readonly [string, 'carry' | 'transfer', TargetInput])[] = [
@@ -35,14 +40,14 @@ const CASES: readonly (readonly [string, 'carry' | 'transfer', TargetInput])[] =
 ];
 
 /** What a case comes to: bytes, and seconds that the step that carries them took. */
-export interface BetweenResult {
+interface BetweenResult {
   readonly name: string;
   readonly bytes: number;
   readonly seconds: number;
 }
 
 /** @param image an image with one volume */
-export async function runBetween(image: string, box: string): Promise<BetweenResult[]> {
+async function runBetween(image: string): Promise<BetweenResult[]> {
   const old = await FileDevice.open(systemFiles, image, 512);
   const session = await Session.open(old, OLD);
   const { survey } = session;
@@ -74,4 +79,26 @@ export async function runBetween(image: string, box: string): Promise<BetweenRes
   }
   await old.close();
   return out;
+}
+
+/** Between disks, against a plain copy of as many bytes. */
+export async function benchBetween(): Promise<void> {
+  const image = join(box, 'between.img');
+  const fill = [{ folder: 'f', count: 300, name: 'f{nnn}.bin', smallest: '1 MiB', largest: '5 MiB' }];
+  const volumes = [{ size: 'rest', fileSystem: 'ntfs', label: 'OLD', fill }];
+  const facts = { version: 1, id: 'between', name: 'between', medium: 'ssd', size: '1500 MiB', table: 'mbr', volumes };
+  writeFileSync(join(box, 'between.json'), JSON.stringify(facts));
+  await quietly(() => make(join(box, 'between.json'), { out: image }));
+  const results = await runBetween(image);
+  const { bytes } = results[0]!;
+  const plain = await timed(() => plainCopy(image, join(box, 'between-plain.img'), bytes, 2 * MIB));
+  for (const { name, bytes: own, seconds } of results)
+    figure({
+      area: 'Between disks',
+      what: `${name}, of the speed of a plain copy`,
+      value: plain / bytes / (seconds / own),
+      unit: 'x',
+      better: 'more',
+      beside: `${seconds.toFixed(2)} s, ${rate(own, seconds)}; plain copy ${rate(bytes, plain)}`,
+    });
 }

@@ -20,6 +20,8 @@ import { buildPracticeDisk, parseRecipe } from '@/core/practice';
 import { MemoryJournal, startRun } from '@/core/run';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { box, quietly } from './common';
+import { figure, median, short } from './figures';
 
 const DEMOS = ['label-printer-stick', 'front-desk-ssd', 'glasshouse-card', 'orchid-camera-card', 'herbarium-scans'];
 const IMAGES = [
@@ -27,8 +29,12 @@ const IMAGES = [
   ['ntfs', '2 GiB'],
   ['ext4', '2 GiB'],
 ] as const;
-/** Shares of a run at which it is asked how long it goes on. */
-const ASKED = [0.25, 0.5];
+/** Shares of a run at which it is asked how long it goes on, and by how much of it that may be off. */
+const ASKED = [
+  { share: 0, when: 'before', wanted: 25 },
+  { share: 0.25, when: 'at a quarter', wanted: 10 },
+  { share: 0.5, when: 'at half', wanted: 5 },
+] as const;
 
 interface Told {
   readonly name: string;
@@ -60,7 +66,7 @@ async function told(name: string, disk: BlockDevice, ground: Ground, pace: Pace)
     },
   });
   const seconds = now() / 1000;
-  const later = ASKED.map((share) => {
+  const later = ASKED.slice(1).map(({ share }) => {
     const { at, left } = asked.find((a) => a.at >= share * seconds) ?? asked.at(-1)!;
     return Math.abs(at + left - seconds) / seconds;
   });
@@ -72,29 +78,23 @@ async function demoDisk(name: string): Promise<BlockDevice> {
   return buildPracticeDisk(parseRecipe(JSON.parse(readFileSync(`demo/${name}.json`, 'utf8'))));
 }
 
-const imageIn = (box: string, fileSystem: string): string => join(box, `honest-${fileSystem}.img`);
-const openImage = (box: string, fileSystem: string): Promise<BlockDevice> =>
-  FileDevice.open(systemFiles, imageIn(box, fileSystem), 512);
+const imageIn = (fileSystem: string): string => join(box, `honest-${fileSystem}.img`);
+const openImage = (fileSystem: string): Promise<BlockDevice> => FileDevice.open(systemFiles, imageIn(fileSystem), 512);
 
-async function makeImage(box: string, fileSystem: string, size: string): Promise<void> {
+async function makeImage(fileSystem: string, size: string): Promise<void> {
   const fill = [{ folder: 'files', count: 300, name: '{nnnn}.bin', smallest: '1 MiB', largest: '4 MiB', fragments: 2 }];
   const volumes = [{ fileSystem, label: 'BENCH', fill }];
   const recipe = join(box, `honest-${fileSystem}.json`);
   const disk = { version: 1, id: `honest-${fileSystem}`, name: 'bench', medium: 'ssd', size, table: 'gpt', volumes };
   writeFileSync(recipe, JSON.stringify(disk));
-  const { write } = process.stdout;
-  process.stdout.write = () => true;
-  await make(recipe, { out: imageIn(box, fileSystem) }).finally(() => (process.stdout.write = write));
+  await quietly(() => make(recipe, { out: imageIn(fileSystem) }));
 }
 
-const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)]!;
-const percent = (n: number): string => `${(n * 100).toFixed(0)} %`.padStart(6);
-
-export async function runHonest(box: string, say: (line: string) => void): Promise<void> {
-  for (const [kind, size] of IMAGES) await makeImage(box, kind, size);
+export async function benchHonest(): Promise<void> {
+  for (const [kind, size] of IMAGES) await makeImage(kind, size);
   const disks: (readonly [string, Ground, () => Promise<BlockDevice>])[] = [
     ...DEMOS.map((name) => [name, 'references', () => demoDisk(name)] as const),
-    ...IMAGES.map(([kind, size]) => [`${kind} image of ${size}`, 'bytes', () => openImage(box, kind)] as const),
+    ...IMAGES.map(([kind, size]) => [`${kind} image of ${size}`, 'bytes', () => openImage(kind)] as const),
   ];
   for (const round of ['never run here before', 'after runs on this machine'] as const) {
     const later = round !== 'never run here before';
@@ -108,9 +108,17 @@ export async function runHonest(box: string, say: (line: string) => void): Promi
       all.push(one.told);
       if (later) ({ pace } = one);
     }
-    say(`expected against taken, ${round}: off by, before, at a quarter, at half`);
-    for (const { name, seconds, off } of all)
-      say(`  ${name.padEnd(24)} ${seconds.toFixed(2).padStart(7)} s ${off.map(percent).join(' ')}`);
-    say(`  ${'median'.padEnd(34)} ${[0, 1, 2].map((i) => percent(median(all.map((t) => t.off[i]!)))).join(' ')}`);
+    for (const [i, { when, wanted }] of ASKED.entries())
+      figure({
+        area: 'Expected time',
+        what: `off by, ${when}, median of ${all.length} runs, ${round}`,
+        value: 100 * median(all.map((one) => one.off[i]!)),
+        unit: '%',
+        better: 'less',
+        wanted,
+        beside: all
+          .map(({ name, seconds, off }) => `${name} ${(100 * off[i]!).toFixed(0)} % of ${short(seconds)}`)
+          .join(', '),
+      });
   }
 }

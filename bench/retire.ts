@@ -7,17 +7,21 @@ import { wipeDisk } from '@/core/layout';
 import { derivePlan } from '@/core/plan';
 import { MemoryJournal, startRun } from '@/core/run';
 import { Session } from '@/core/session';
-import { closeSync, fsyncSync, openSync, readSync, statSync, writeSync } from 'node:fs';
+import { make } from '@/cli/verbs/make';
+import { closeSync, fsyncSync, openSync, readSync, statSync, writeFileSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
+import { box, quietly, rate } from './common';
+import { figure } from './figures';
 import { timed } from './timed';
 
 const CHUNK = 4 * 1024 * 1024;
 /** What is compared with what: bytes, seconds, and seconds of the baseline. */
-export interface RetireResult {
+interface RetireResult {
   readonly name: string;
   readonly bytes: number;
   readonly seconds: number;
   readonly plain: number;
+  readonly than: string;
 }
 
 function readAll(path: string): void {
@@ -36,7 +40,7 @@ function writeAll(path: string, bytes: number): void {
 }
 
 /** @param image a disk with one volume, which is wiped in the end */
-export async function runRetire(image: string, box: string): Promise<RetireResult[]> {
+async function runRetire(image: string): Promise<RetireResult[]> {
   const bytes = statSync(image).size;
   const clock = (): number => performance.now() / 1000;
   // Once for nothing, so that all of them read what the system has at hand.
@@ -57,9 +61,10 @@ export async function runRetire(image: string, box: string): Promise<RetireResul
   });
   await device.write(0, first);
   const writing = await timed(() => writeAll(join(box, 'written.img'), bytes));
+  const than = 'reading it';
   const out = [
-    { name: 'scan', bytes, seconds: scanning, plain: reading },
-    { name: 'search for lost volumes', bytes, seconds: searching, plain: reading },
+    { name: 'scan', bytes, seconds: scanning, plain: reading, than },
+    { name: 'search for lost volumes', bytes, seconds: searching, plain: reading, than },
   ];
   for (const pattern of ['zeros', 'random'] as const) {
     const survey = await surveyDisk(device, undefined, undefined, true);
@@ -72,8 +77,28 @@ export async function runRetire(image: string, box: string): Promise<RetireResul
       bytes,
       seconds: await timed(() => startRun(plan, ports)),
       plain: writing,
+      than: 'writing it',
     });
   }
   await device.close();
   return out;
+}
+
+/** A whole disk read, searched and wiped. */
+export async function benchRetire(): Promise<void> {
+  const [recipe, image] = [join(box, 'retire.json'), join(box, 'retire.img')];
+  const fill = [{ folder: 'a', count: 200, name: '{n}.bin', smallest: '4 MiB', largest: '5 MiB' }];
+  const volumes = [{ fileSystem: 'ntfs', label: 'OLD', fill }];
+  const facts = { version: 1, id: 'r', name: 'r', medium: 'hdd', size: '2 GiB', table: 'mbr', volumes };
+  writeFileSync(recipe, JSON.stringify(facts));
+  await quietly(() => make(recipe, { out: image }));
+  for (const { name, bytes, seconds, plain, than } of await runRetire(image))
+    figure({
+      area: 'A whole disk',
+      what: `${name}, of the speed of ${than}`,
+      value: plain / seconds,
+      unit: 'x',
+      better: 'more',
+      beside: `${seconds.toFixed(2)} s, ${rate(bytes, seconds)}`,
+    });
 }

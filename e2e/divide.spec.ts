@@ -162,13 +162,17 @@ test('what is no image gets a plain sentence and changes nothing', async ({ page
   await expect(page.getByRole('button', { name: 'Open letter' })).toHaveCount(0);
 });
 
-test('a second tab only shows the bench', async ({ page, context }) => {
+test('a second tab only shows the bench, and takes it over where it is', async ({ page, context }) => {
   await openBench(page);
   const second = await context.newPage();
   await second.goto('/');
   await expect(second.getByText('The bench is open in another tab')).toBeVisible();
+  await second.getByRole('button', { name: `Open ${STICK}` }).click();
+  await expect(second.getByRole('button', { name: 'Divide this disk' })).toBeVisible();
   await page.close();
   await expect(second.getByText('The bench is open in another tab')).toHaveCount(0);
+  // It was loaded anew to take the bench over, and is where it was.
+  await expect(second.getByRole('button', { name: 'Divide this disk' })).toBeEnabled();
 });
 
 test('what would be lost is counted and has to be accepted; guards hold', async ({ page }) => {

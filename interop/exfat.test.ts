@@ -1,7 +1,7 @@
 /** exFAT volumes as made, at their floor and grown back, by independent readers. */
 import { writeFileSync } from 'node:fs';
 import { afterAll, describe, expect, it } from 'vitest';
-import { filesOf, fls, icat, read, scratch, ullager } from './readers';
+import { few, filesOf, fls, icat, read, scratch, ullager } from './readers';
 
 const box = scratch();
 afterAll(() => box.remove());
@@ -54,8 +54,7 @@ describe('independent readers', () => {
       expect(read('fsstat', [image])).toContain('File System Type: exFAT');
       const inodes = fls(image, 0);
       expect([...inodes.keys()].sort()).toEqual(before.map((f) => f.path).sort());
-      for (const file of before.filter((_, i) => i % 7 === 0))
-        expect(icat(image, 0, inodes.get(file.path)!), file.path).toBe(file.sha256);
+      for (const file of few(before)) expect(icat(image, 0, inodes.get(file.path)!), file.path).toBe(file.sha256);
       expect(read('grub-fstest', [image, 'cat', '(loop0)/note.txt'])).toBe('hello');
       expect(read('grub-fstest', [image, 'ls', '(loop0)/many/'])).toContain('file-0149 with a rather long name.txt');
     };

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { DEEP } from '@/core/fixtures/rounds';
 import { afterAll, describe, expect, it } from 'vitest';
 import { MOUNTS, mounted, treeOf } from './kernel';
-import { filesOf, fls, icat, read, scratch, starts, ullager } from './readers';
+import { few, filesOf, fls, icat, read, scratch, starts, ullager } from './readers';
 
 const box = scratch();
 afterAll(() => box.remove());
@@ -70,7 +70,7 @@ describe.each(some(ALL, 0, 2))('%s with blocks of %d', (fileSystem, clusterSize)
       run(image, size);
       const found = fls(image, start);
       expect(new Set(found.keys())).toEqual(new Set(files.map((f) => f.path)));
-      for (const [path, inode] of found)
+      for (const [path, inode] of few([...found]))
         expect(icat(image, start, inode), `${path} at ${size}`).toBe(files.find((f) => f.path === path)!.sha256);
       expect(read('fsstat', ['-o', `${start}`, image])).toMatch(/Volume Name: SEEDS/);
       expect(ullager('check', image).code).toBe(0);

@@ -91,7 +91,7 @@ it.each(Object.keys(CASES))(`%s gives the same bytes as an undisturbed run, kill
     const image = box.path('image.img');
     copyFileSync(original, image);
     const args = ['run', image, '--target', target, '--in-place', ...further];
-    const cut = await killed(args, `${image}.ullager-journal`, random() * whole * 0.6);
+    const cut = await killed(args, `${image}.ullager-journal`, random() * whole);
     if (!cut) {
       rmSync(`${image}.ullager-undo`, { force: true });
       continue;

@@ -1,6 +1,6 @@
 import { writeFileSync } from 'node:fs';
 import { afterAll, describe, expect, it } from 'vitest';
-import { filesOf, fls, icat, read, scratch, sevenZip, ullager, type FileLine } from './readers';
+import { few, filesOf, fls, icat, read, scratch, ullager, unpacked, type FileLine } from './readers';
 
 const box = scratch();
 afterAll(() => box.remove());
@@ -12,10 +12,9 @@ function readersAgree(image: string, files: readonly FileLine[], largeClusters: 
   for (const view of views) expect(read('fls', ['-r', '-p', image])).toContain(`$Extend/${view}`);
   const inodes = fls(image, 0, largeClusters);
   expect([...inodes.keys()].sort()).toEqual(files.map((f) => f.path).sort());
-  for (const file of files.filter((_, i) => i % 9 === 0))
-    expect(icat(image, 0, inodes.get(file.path)!), file.path).toBe(file.sha256);
-  const listed = [...sevenZip(image)].filter(([path]) => !path.startsWith('[SYSTEM]'));
-  expect(listed.sort()).toEqual(files.map((f) => [f.path, f.size] as [string, number]).sort());
+  for (const file of few(files)) expect(icat(image, 0, inodes.get(file.path)!), file.path).toBe(file.sha256);
+  const listed = [...unpacked(image)].filter(([path]) => !path.startsWith('[SYSTEM]'));
+  expect(listed.sort()).toEqual(files.map((f) => [f.path, f.sha256!] as [string, string]).sort());
   expect(read('grub-fstest', [image, 'cat', '(loop0)/note.txt'])).toBe('hello');
   expect(read('grub-fstest', [image, 'ls', '(loop0)/many/'])).toContain('file-0399.txt');
 }

@@ -1,9 +1,10 @@
 /** Independent readers, as functions. */
-import { execFileSync, spawnSync } from 'node:child_process';
+import { createSyncFn } from 'synckit';
+import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { mkdtempSync, rmSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { dirname, join, relative } from 'node:path';
 import { bundledRunner } from '../scripts/bundle-runner.mjs';
 
 const MAX = 512 * 1024 * 1024;
@@ -13,17 +14,22 @@ export function read(command: string, args: readonly string[]): string {
   return execFileSync(command, args, { encoding: 'utf8', maxBuffer: MAX, stdio: ['ignore', 'pipe', 'pipe'] });
 }
 
-/** What starts the runner. */
+/** What starts the runner as a process of its own. */
 export const RUNNER = await bundledRunner();
 
-/** Runs the headless runner; the exit code is part of the answer. */
-export function ullager(...args: string[]): { code: number; out: string; err: string } {
-  const { status, stdout, stderr } = spawnSync('node', [RUNNER, ...args], {
-    encoding: 'utf8',
-    maxBuffer: MAX,
-  });
-  return { code: status ?? -1, out: stdout, err: stderr };
+const warm = createSyncFn<(command: string, args: readonly string[]) => Promise<Ended>>(
+  new URL('runner-thread.mjs', import.meta.url),
+);
+
+/** How a command line ended: its code, and what it printed. */
+interface Ended {
+  readonly code: number;
+  readonly out: string;
+  readonly err: string;
 }
+
+/** Runs the headless runner, in one thread for all of a file: starting it takes longer than most of what it is asked. */
+export const ullager = (...args: string[]): Ended => warm(join(dirname(RUNNER), 'command.mjs'), args);
 
 /** A file as the runner lists it. */
 export interface FileLine {
@@ -72,6 +78,29 @@ export function fls(image: string, offset: number, anyMark = false): Map<string,
 export function icat(image: string, offset: number, inode: string): string {
   const bytes = execFileSync('icat', ['-o', String(offset), image, inode], { maxBuffer: MAX });
   return createHash('sha256').update(bytes).digest('hex');
+}
+
+/** Some of many, from the first to the last. A process for each file takes longer than all that it reads. */
+export function few<T>(all: readonly T[], count = 14): T[] {
+  const every = Math.max(1, Math.ceil(all.length / count));
+  return all.filter((_, i) => i % every === 0 || i === all.length - 1);
+}
+
+/** Path and SHA-256 of every file as `7zz` takes them out of a bare volume. */
+export function unpacked(volume: string): Map<string, string> {
+  const folder = mkdtempSync(join(tmpdir(), 'ullager-unpacked-'));
+  try {
+    read('7zz', ['x', '-y', '-snl-', `-o${folder}`, volume]);
+    const files = readdirSync(folder, { recursive: true, withFileTypes: true }).filter((entry) => entry.isFile());
+    return new Map(
+      files.map((entry) => {
+        const path = join(entry.parentPath, entry.name);
+        return [relative(folder, path), createHash('sha256').update(readFileSync(path)).digest('hex')];
+      }),
+    );
+  } finally {
+    rmSync(folder, { recursive: true, force: true });
+  }
 }
 
 /** Paths and sizes as `7zz` lists a bare volume. */

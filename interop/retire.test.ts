@@ -3,7 +3,7 @@ import { closeSync, copyFileSync, openSync, readFileSync, readSync, writeFileSyn
 import { afterAll, describe, expect, it } from 'vitest';
 import { DEEP } from '@/core/fixtures/rounds';
 import { MOUNTS, mounted, treeOf } from './kernel';
-import { filesOf, fls, icat, mmls, read, scratch, starts, ullager } from './readers';
+import { few, filesOf, fls, icat, mmls, read, scratch, starts, ullager } from './readers';
 
 const box = scratch();
 afterAll(() => box.remove());
@@ -53,11 +53,9 @@ const target = (name: string, value: unknown): string => {
 function readByAll(image: string, start: number, volume: number): void {
   const files = filesOf(image, volume);
   const found = fls(image, start);
-  for (const { path, sha256 } of files) {
-    const inode = found.get(path);
-    expect(inode, path).toBeDefined();
-    if (sha256) expect(icat(image, start, inode!), path).toBe(sha256);
-  }
+  for (const { path } of files) expect(found.get(path), path).toBeDefined();
+  for (const { path, sha256 } of few(files))
+    if (sha256) expect(icat(image, start, found.get(path)!), path).toBe(sha256);
 }
 
 describe('a volume whose beginning is gone', () => {

@@ -22,7 +22,10 @@ function keyOfSources() {
   return hash.digest('hex').slice(0, 16);
 }
 
-/** What `node` is given to start the runner; bundled anew where the sources have changed since. */
+/**
+ * What `node` is given to start the runner; bundled anew where the sources have changed since. `command.mjs` stands beside
+ * it, for those that give one process several command lines.
+ */
 export async function bundledRunner() {
   const folder = join(CACHE, keyOfSources());
   const main = join(folder, 'main.mjs');
@@ -34,7 +37,7 @@ export async function bundledRunner() {
   mkdirSync(making, { recursive: true });
   buildSync({
     absWorkingDir: ROOT,
-    entryPoints: { main: 'src/cli/main.ts' },
+    entryPoints: { main: 'src/cli/main.ts', command: 'src/cli/command.ts' },
     outdir: making,
     outExtension: { '.js': '.mjs' },
     bundle: true,

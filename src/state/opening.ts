@@ -11,7 +11,7 @@ import { db, keep, messageOf } from './keeping';
 import { fileBehind, mayRead, partsOf } from './picked';
 import { loadPace, putRun, viewOf } from './runs';
 import { diskOf, get, isGoing, putDisk, set, unfinished } from './store';
-import { keptView } from './view';
+import { carryView, keptView } from './view';
 
 /** Longer than any browser takes to open its storage. */
 const STORAGE_WITHIN_MS = 6000;
@@ -68,7 +68,10 @@ async function holdBench(): Promise<void> {
   if (await engine('hold')) return set({ readOnly: false });
   set({ readOnly: true });
   void engine('whenFree').then(
-    () => location.reload(),
+    () => {
+      carryView();
+      location.reload();
+    },
     () => undefined,
   );
 }

@@ -14,10 +14,38 @@ const viewSchema: z.ZodType<View> = z.object({
 /** Whether the person went somewhere before the stored view was read; then it is left alone. */
 let wentSomewhere = false;
 
+/** Where this tab was when it was loaded anew without being asked to. */
+const CARRIED = 'ullager-view';
+
 /** The view that was kept; one that can't be read is no view. */
 export async function keptView(): Promise<Partial<View>> {
-  const stored = viewSchema.safeParse((await db.settings.get('view'))?.value);
+  const stored = viewSchema.safeParse(carried() ?? (await db.settings.get('view'))?.value);
   return !wentSomewhere && stored.success ? stored.data : {};
+}
+
+function carried(): unknown {
+  try {
+    const text = sessionStorage.getItem(CARRIED);
+    sessionStorage.removeItem(CARRIED);
+    return text === null ? undefined : JSON.parse(text);
+  } catch {
+    return undefined;
+  }
+}
+
+/** Takes where the person went over a reload that only this tab knows of: one that only shows the bench keeps nothing. */
+export function carryView(): void {
+  if (!wentSomewhere) return;
+  try {
+    sessionStorage.setItem(CARRIED, JSON.stringify(viewOfNow()));
+  } catch {
+    // Then it begins where the bench was left.
+  }
+}
+
+function viewOfNow(): View {
+  const { currentId, stage, units, theme } = get();
+  return { currentId, stage, units, theme };
 }
 
 /** Changes what is looked at, and keeps it. */
@@ -34,8 +62,7 @@ export function look(
   // Whoever takes another volume in hand lets go of the others.
   const also = 'selected' in view || !stays ? { also: [] } : {};
   set({ ...also, ...view, refusal: undefined, note: undefined, ...(stays ? {} : { asking: undefined }) });
-  const { currentId, stage, units, theme } = get();
-  void keep(() => db.settings.put({ key: 'view', value: { currentId, stage, units, theme } }));
+  void keep(() => db.settings.put({ key: 'view', value: viewOfNow() }));
 }
 
 /** Opens a helper beside the plan, or closes the one that is open. */

@@ -1,0 +1,95 @@
+/** The page on loopback: what is sent for the first screen, and how long it takes to a bench that can be used. */
+import { chromium, type Page } from '@playwright/test';
+import { spawn } from 'node:child_process';
+import { existsSync } from 'node:fs';
+import { gzipSync } from 'node:zlib';
+import { figure, median } from './figures';
+
+const PORT = 3191;
+const ROUNDS = 3;
+const ARGS = [
+  '--headless',
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+];
+
+interface Loaded {
+  readonly seconds: number;
+  /** Of scripts, each packed by itself. */
+  readonly bytes: number;
+}
+
+/** Loads the page in a browser that has nothing of it, until a disk can be opened. */
+async function load(page: Page): Promise<Loaded> {
+  let bytes = 0;
+  const arrived: Promise<void>[] = [];
+  page.on('response', (response) => {
+    if (!response.url().endsWith('.js') || response.frame() !== page.mainFrame()) return;
+    arrived.push(response.body().then((body) => void (bytes += gzipSync(body).length)));
+  });
+  const started = performance.now();
+  await page.goto(`http://localhost:${PORT}/`, { waitUntil: 'commit' });
+  await page
+    .getByRole('button', { name: /^Open / })
+    .first()
+    .and(page.locator(':enabled'))
+    .waitFor();
+  const seconds = (performance.now() - started) / 1000;
+  const before = arrived.length;
+  await Promise.all(arrived.slice(0, before));
+  return { seconds, bytes };
+}
+
+/** The application that was built, served with its demo bench. */
+export async function benchPage(): Promise<void> {
+  if (!existsSync('.next/BUILD_ID')) {
+    process.stdout.write('Page: not measured, the application is not built (npm run build)\n');
+    return;
+  }
+  const env = { ...process.env, ULLAGER_DEMO: '1' };
+  const server = spawn('node', ['node_modules/next/dist/bin/next', 'start', '-H', '127.0.0.1', '-p', String(PORT)], {
+    env,
+    stdio: 'ignore',
+  });
+  const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ARGS });
+  try {
+    for (let tries = 0; tries < 100; tries++) {
+      const up = await fetch(`http://localhost:${PORT}/`).then(
+        (response) => response.ok,
+        () => false,
+      );
+      if (up) break;
+      await new Promise((resolve) => setTimeout(resolve, 200));
+    }
+    const rounds: Loaded[] = [];
+    for (let n = 0; n < ROUNDS; n++) {
+      const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+      rounds.push(await load(await context.newPage()));
+      await context.close();
+    }
+    figure({
+      area: 'Page',
+      what: 'scripts sent until the bench can be used, packed',
+      value: median(rounds.map((r) => r.bytes)) / 1000,
+      unit: 'kB',
+      better: 'less',
+      wanted: 300,
+    });
+    figure({
+      area: 'Page',
+      what: 'from the address to a bench that can be used, nothing of it in the browser before',
+      value: median(rounds.map((r) => r.seconds)),
+      unit: 's',
+      better: 'less',
+      wanted: 1,
+    });
+  } finally {
+    await browser.close();
+    server.kill();
+  }
+}
