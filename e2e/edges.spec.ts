@@ -199,13 +199,6 @@ test('the engine’s worker may reach nowhere, and other names are not served', 
 });
 
 test('a file is saved before the service worker is there, which then comes for it', async ({ page }) => {
-  // It would come by itself some seconds after the page was opened; here never.
-  await page.addInitScript(() => {
-    const own = window.setTimeout.bind(window);
-    const later = (ms: number | undefined): number | undefined => (ms === 5000 ? 3_600_000 : ms);
-    window.setTimeout = ((act: TimerHandler, ms?: number, ...more: unknown[]) =>
-      own(act, later(ms), ...more)) as typeof window.setTimeout;
-  });
   await openBench(page);
   await openImage(page, makeImage());
   const save = page.getByRole('button', { name: 'Save note.txt' });
@@ -218,8 +211,6 @@ test('a file is saved before the service worker is there, which then comes for i
 test('a part of the page that can’t be fetched says so, and the page goes on once its server is back', async ({
   page,
 }) => {
-  // What comes when there is time does not come.
-  await page.addInitScript(() => delete (window as Partial<Window>).requestIdleCallback);
   await openBench(page);
   await page.route('**/_next/static/chunks/**', (route) => route.abort());
   await page.getByRole('button', { name: `Open ${STICK}` }).click();

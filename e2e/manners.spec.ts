@@ -59,7 +59,7 @@ test('the page keeps working with the server away, and sends nothing anywhere el
   page.on('console', (message) => {
     if (message.type() === 'error' && /Content Security Policy/i.test(message.text())) problems.push(message.text());
   });
-  await openBench(page);
+  await openBench(page, true);
   const worker = () => page.evaluate(async () => (await navigator.serviceWorker.ready).active?.state);
   await expect.poll(worker).toBe('activated');
   await page.reload();

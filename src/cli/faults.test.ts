@@ -28,7 +28,7 @@ beforeEach(() => {
 afterEach(() => vi.restoreAllMocks());
 
 /** Every how-manieth operation is tried, in the ordinary and in the deep run. */
-const STRIDE = DEEP ? 1 : 47;
+const STRIDE = DEEP ? 1 : 71;
 
 const volume = (label: string, count: number): object => ({
   size: '1 MiB',

@@ -11,7 +11,7 @@ import { drain } from './fixtures/drain';
 import { FaultyDatabase, STORE_FAULTS } from './fixtures/faulty-database';
 import { EngineHost } from './host';
 
-const STRIDE = DEEP ? 1 : 5;
+const STRIDE = DEEP ? 1 : 8;
 const volume = (label: string, size: string) => ({
   size,
   fileSystem: 'fat12',

@@ -89,7 +89,7 @@ describe('runs on a disk in the browser', () => {
   });
 
   it('can no more be taken back once that was dropped, and newer ones still can', async () => {
-    for (let round = 0; round < rounds(3, 12); round++) {
+    for (let round = 0; round < rounds(2, 12); round++) {
       const { host, id, other } = await bench();
       const states = await runs({ host, id, other }, ['7 MiB', '4 MiB', '6 MiB']);
       const ways = await host.waysBack(id);
@@ -109,7 +109,7 @@ describe('runs on a disk in the browser', () => {
 
   it('are dropped whole or not at all, wherever a write to the store fails', async () => {
     for (const fault of STORE_FAULTS)
-      for (let n = 0; n < rounds(6, 12); n++) {
+      for (let n = 0; n < rounds(4, 12); n++) {
         const { host, id, other } = await bench();
         const states = await runs({ host, id, other }, ['7 MiB', '4 MiB']);
         const [newest, oldest] = await host.waysBack(id);
@@ -168,7 +168,7 @@ describe('a run that took files from another disk of the bench', () => {
 
   it('is on both disks or on neither, wherever a write to the store fails as it is taken back', async () => {
     for (const fault of STORE_FAULTS)
-      for (let n = 0; n < rounds(5, 10); n++) {
+      for (let n = 0; n < rounds(3, 10); n++) {
         const { id, other, before } = await both();
         const failing = await reopened({ id, other }, new FaultyDatabase(fault, n));
         await failing.rewind(id).catch(ignore);

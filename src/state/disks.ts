@@ -6,7 +6,6 @@ import { engine, listener, type StoredDisk } from '@/engine';
 import { dropHealth } from './health';
 import { dropJob } from './jobs';
 import { db, keep, messageOf, show } from './keeping';
-import { openJobFile } from './job-files';
 import { isWanted, opened, wantedWords } from './opening';
 import { fileBehind, mayRead, partsOf, together, type KeptHandle, type PickedFile } from './picked';
 import { dropRun } from './runs';
@@ -52,8 +51,8 @@ export async function openFile(file: File, handle?: KeptHandle, words: FileWords
   set({ choosing: undefined });
   const no = mayNotEdit(get());
   if (no) return set({ problem: no });
-  if (/\.json$/i.test(file.name)) return openJobFile(file);
   try {
+    if (/\.json$/i.test(file.name)) return await (await import('./job-files')).openJobFile(file);
     const fingerprint = file.size > 0 ? await engine('fingerprint', file) : undefined;
     const known = fingerprint && !words.another ? knownAs(fingerprint) : undefined;
     if (known) return await foundAgain(known, file, fingerprint!, handle);

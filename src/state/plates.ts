@@ -56,3 +56,8 @@ export function lostWith(id: string): string[] {
     ...(scan || speeds.length > 0 ? ['What was measured of it.'] : []),
   ];
 }
+
+/** The volumes of disks as CSV. What writes it is fetched when it is wanted. */
+export async function listOf(disks: readonly BenchDisk[]): Promise<string> {
+  return (await import('./papers')).listOf(disks);
+}

@@ -8,15 +8,7 @@ export type { Hit } from './hits';
 export { findLost } from './lost';
 export type { FindOptions } from './lost';
 export { surveyMends } from './mends';
-export {
-  detectSectorSize,
-  fileSystemOf,
-  highestNumber,
-  knownInfo,
-  laidFrom,
-  layoutOf,
-  surveyDisk,
-  volumeNumbered,
-} from './survey';
+export { fileSystemOf, highestNumber, knownInfo, laidFrom, layoutOf, volumeNumbered } from './survey';
 export type { Survey } from './survey';
+export { detectSectorSize, surveyDisk } from './survey-disk';
 export type { MendNote, OpenVolume, SurveyedVolume } from './survey-volume';

@@ -1,29 +1,14 @@
 /** The certificate of a run as a paper: what was compared and how, what was found, and who says so. */
-import { knownInfo, type Survey } from '@/core/inspect';
+import type { Survey } from '@/core/inspect';
 import type { LaidVolume, Layout } from '@/core/layout';
 import type { Certificate, VolumeProof, WipeProof } from '@/core/proof';
 import { formatSize, spaced } from '@/core/size';
 import type { Drawing } from './drawing';
 import type { Block, Paper } from './paper';
 import { pictureOf } from './picture';
+import type { RanLayouts } from './ran';
 import { identityFacts } from './sheet';
 import { usedBy, type UsedOf } from './use';
-
-/** The disk before a run and as it was planned, with what was in use of each volume that was kept, by its number then. */
-export interface RanLayouts {
-  readonly before: Layout;
-  readonly planned: Layout;
-  readonly used: Readonly<Record<number, number>>;
-}
-
-/** What a run is about to do, as its certificate will show it. */
-export function ranLayouts(survey: Survey, before: Layout, planned: Layout): RanLayouts {
-  const used = survey.volumes.flatMap((v) => {
-    const bytes = knownInfo(v)?.used;
-    return bytes === undefined ? [] : [[v.number, bytes] as const];
-  });
-  return { before, planned, used: Object.fromEntries(used) };
-}
 
 /** What a certificate is made of beside what the run says. */
 export interface CertificateFacts {

@@ -1,15 +1,8 @@
 export { bandsBetween, bandsFrom, movingBands, movingIn } from './bands';
 export type { Band, Moving, MovingBand } from './bands';
-export {
-  certificatePaper,
-  methodWords,
-  ranLayouts,
-  usedIn,
-  OUTCOME_DETAILS,
-  OUTCOME_WORDS,
-  wipeLines,
-} from './certificate-paper';
-export type { RanLayouts } from './certificate-paper';
+export { certificatePaper, methodWords, usedIn, OUTCOME_DETAILS, OUTCOME_WORDS, wipeLines } from './certificate-paper';
+export { ranLayouts } from './ran';
+export type { RanLayouts } from './ran';
 export { changeWords, disksBeside, inUseThen, isMended } from './changes';
 export { layoutColumn, snapStep, yInSection } from './geometry';
 export type { Column, ColumnBox, Section } from './geometry';

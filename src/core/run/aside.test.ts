@@ -94,7 +94,7 @@ describe('a ring on a full disk whose volumes can be made smaller', () => {
     const plan = derivePlan(survey, exchanged);
     expect(kindsOf(plan)).toContain('shrink');
     expect(kindsOf(plan)).not.toContain('away');
-    const after = await surveyDisk(await surviveCuts(plan, disk, seededRandom(11), 10));
+    const after = await surveyDisk(await surviveCuts(plan, disk, seededRandom(11), 5));
     expect(after.findings).toEqual([]);
     expect(after.volumes.flatMap((v) => v.findings)).toEqual([]);
     expect(after.volumes.map((v) => [v.info?.label, v.info?.size && Math.round(v.info.size / MIB)])).toEqual([
@@ -153,7 +153,7 @@ describe('a ring on a full disk', () => {
     const { survey, plan } = await planned(disk);
     expect(kindsOf(plan)).toContain('away');
     const after = await surveyDisk(
-      await surviveCuts(plan, disk, seededRandom(7), 12, new Map([[OTHER.key, blankOther(OTHER)]])),
+      await surviveCuts(plan, disk, seededRandom(7), 6, new Map([[OTHER.key, blankOther(OTHER)]])),
     );
     expect(after.findings).toEqual([]);
     expect(after.volumes.flatMap((v) => v.findings)).toEqual([]);

@@ -33,7 +33,7 @@ describe('volumes that no entry names', () => {
       before.volumes.slice(1).map((v) => [v.start, v.info!.size, v.info!.kind, v.info!.label, v.files]),
     );
     const back = await planned(disk, { volumes: [{ keep: 1 }, { find: 1 }, { find: 2, label: 'AGAIN' }, { find: 3 }] });
-    const end = await surviveCuts(back.plan, disk, seededRandom(6), 4);
+    const end = await surviveCuts(back.plan, disk, seededRandom(6), 2);
     const after = await surveyDisk(end);
     expect(after.volumes.map((v) => v.info?.label)).toEqual(['VOL1', 'VOL2', 'AGAIN', 'VOL4']);
     for (const [i, v] of after.volumes.entries()) expect(await manifest(end, v)).toEqual(files[i]);
@@ -94,7 +94,7 @@ describe('volumes that no entry names', () => {
     for (const v of before.volumes.slice(1)) disk.buffer.fill(0, v.start, v.start + 2048);
     const { plan, survey } = await planned(disk, { volumes: [{ keep: 1 }, { find: 1 }, { find: 2 }, { find: 3 }] });
     expect(survey.lost!.map((v) => v.seen!.mends.length > 0)).toEqual([true, true, true]);
-    const end = await surviveCuts(plan, disk, seededRandom(9), 4);
+    const end = await surviveCuts(plan, disk, seededRandom(9), 2);
     const after = await surveyDisk(end);
     expect(after.volumes.flatMap((v) => v.findings)).toEqual(before.volumes.flatMap((v) => v.findings));
     for (const [i, v] of after.volumes.entries()) expect(await manifest(end, v)).toEqual(files[i]);
@@ -117,7 +117,7 @@ describe('mending', () => {
     const survey = await session.lookForMends();
     const plan = derivePlan(survey, { ...layoutOf(survey), mend: true });
     expect(plan.steps.map((s) => s.kind)).toEqual(['mend', 'check', 'check', 'prove', 'prove']);
-    const end = await surviveCuts(plan, disk, seededRandom(3), 4);
+    const end = await surviveCuts(plan, disk, seededRandom(3), 2);
     const [after] = (await surveyDisk(end)).volumes;
     expect(await manifest(end, after!)).toEqual(files);
     expect(after!.findings).toEqual(sound!.findings);
@@ -136,7 +136,7 @@ describe('mending', () => {
     // Given the room that it says it has, all of it is there.
     const wider = giveRoom(layoutOf(survey), layoutOf(survey).volumes[0]!.id, volume!.seen!.volume.info!.size);
     if (!wider.ok) throw new Error(wider.reason);
-    const end = await surviveCuts(derivePlan(survey, wider.layout), disk, seededRandom(12), 4);
+    const end = await surviveCuts(derivePlan(survey, wider.layout), disk, seededRandom(12), 2);
     const after = await surveyDisk(end);
     expect(after.volumes[0]).toMatchObject({ length: 14 * MIB, findings: [], info: { label: 'VOL1' } });
     expect(await manifest(end, after.volumes[0]!)).toEqual(before);

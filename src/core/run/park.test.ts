@@ -49,7 +49,7 @@ describe('a folder is parked and brought back', () => {
         'clear',
       ]);
       expect(plan.loses).toEqual({ files: 0, bytes: 0 });
-      const end = await surviveCuts(plan, disk, seededRandom(52), 8);
+      const end = await surviveCuts(plan, disk, seededRandom(52), 4);
       const after = (await surveyDisk(end)).volumes;
       expect(after).toMatchObject([{ length: 14 * 2 ** 20, findings: [] }, { findings: [] }]);
       for (const i of [0, 1]) {
@@ -78,7 +78,7 @@ describe('a folder is parked and brought back', () => {
     const open: OpenVolumeOf = ({ number }) => openAt(disk, survey.volumes[number - 1]!);
     const plan = derivePlan(survey, layout, { transfers: await lookAtTransfers([wish], layout, open) });
     expect(plan.loses).toEqual({ files: 0, bytes: 0 });
-    const end = await surviveCuts(plan, disk, seededRandom(54), 8);
+    const end = await surviveCuts(plan, disk, seededRandom(54), 4);
     const [first, second] = (await surveyDisk(end)).volumes;
     expect(first).toMatchObject({ info: { kind: 'ntfs' }, findings: [] });
     const sorted = (list: ManifestEntry[]) => list.map((e) => [e.path, e.sha256]).sort();
@@ -127,7 +127,7 @@ describe('two volumes whose clusters line up', () => {
     // Both have a file of one name in their roots.
     const told = plan.hazards.some((h) => /1 name can’t be the same .* mine\.txt/.test(h.message));
     expect(told).toBe(under === '');
-    const end = await surviveCuts(plan, disk, seededRandom(23), 8);
+    const end = await surviveCuts(plan, disk, seededRandom(23), 4);
     const { volumes } = await surveyDisk(end);
     expect(volumes).toMatchObject([{ findings: [], length: disk.size - 2 * 2 ** 20 }]);
     const after = new Map((await manifest(end, volumes[0]!)).map((e) => [e.path, e]));

@@ -7,7 +7,7 @@ import { surviveCuts } from './fixtures/cuts';
 import { buildStick, planFor } from './fixtures/sticks';
 
 const MIB = 1024 * 1024;
-const ROUNDS = rounds(6, 60);
+const ROUNDS = rounds(4, 60);
 
 function recipeFor(kind: string, random: () => number): Partial<RecipeInput> {
   const pick = (low: number, high: number): number => Math.floor(low + random() * (high - low));
@@ -43,7 +43,7 @@ describe.each(['fat12', 'fat16', 'exfat', 'ntfs', 'ext4', 'ext2'])('%s', (kind) 
           : []),
       ],
     });
-    const undisturbed = await surviveCuts(plan, start, random, 4);
+    const undisturbed = await surviveCuts(plan, start, random, 2);
     expect((await surveyDisk(undisturbed)).volumes.flatMap((v) => v.findings)).toEqual([]);
   });
 });

@@ -53,7 +53,7 @@ describe('what is unallocated', () => {
       remove: [2],
       wipe: [{ what: 'unallocated', pattern: pattern as never }],
     });
-    const end = await surviveCuts(plan, disk, seededRandom(8), 5);
+    const end = await surviveCuts(plan, disk, seededRandom(8), 3);
     const after = await surveyDisk(end);
     expect(after.volumes.map((v) => v.info!.label)).toEqual(['VOL1', 'VOL3']);
     const byte = pattern === 'ones' ? 0xff : 0;
@@ -141,7 +141,7 @@ describe('free space inside a volume', () => {
     const before = await manifest(disk, survey.volumes[0]!);
     const wipe: TargetInput['wipe'] = [{ what: 'free', volume: 1, pattern: ['ones', 'zeros'] }];
     const { plan } = await planned(disk, { volumes: keepAll(survey), wipe });
-    const end = await surviveCuts(plan, disk, seededRandom(2), 4);
+    const end = await surviveCuts(plan, disk, seededRandom(2), 2);
     const [volume, other] = (await surveyDisk(end)).volumes;
     expect(await manifest(end, volume!)).toEqual(before);
     expect(volume!.findings).toEqual(survey.volumes[0]!.findings);
@@ -214,6 +214,6 @@ it('what a volume that goes held is written over before anything comes to its pl
   });
   const kinds = plan.steps.map((s) => s.kind);
   expect(kinds.indexOf('wipe')).toBe(kinds.indexOf('remove') + 1);
-  const end = await surviveCuts(plan, disk, seededRandom(1), 4);
+  const end = await surviveCuts(plan, disk, seededRandom(1), 2);
   expect(end.buffer.subarray(MIB, 15 * MIB).every((b) => b === 0)).toBe(true);
 });

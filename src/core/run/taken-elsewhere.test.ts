@@ -45,7 +45,7 @@ describe('a tree is moved from another disk', () => {
         now: NOW,
       });
       expect(certificate.volumes.map((v) => v.name)).toContain('FROM of old');
-      const end = await surviveCuts(plan, disk, seededRandom(round + 1), 4, withOld(old));
+      const end = await surviveCuts(plan, disk, seededRandom(round + 1), 2, withOld(old));
       const [here, there] = [(await surveyDisk(end)).volumes[1]!, (await surveyDisk(old)).volumes];
       expect([here, ...there].flatMap((v) => v.findings)).toEqual([]);
       const kept = source.filter((e) => {

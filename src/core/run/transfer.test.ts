@@ -42,7 +42,7 @@ describe('a tree goes to another volume', () => {
       const before = (await surveyDisk(disk)).volumes;
       const source = await manifest(disk, before[0]!);
       const { plan } = await planned(disk, both(round % 2 === 0 ? 'remove' : 'keep'));
-      const end = await surviveCuts(plan, disk, seededRandom(round + 1), 4);
+      const end = await surviveCuts(plan, disk, seededRandom(round + 1), 2);
       const { volumes } = await surveyDisk(end);
       expect(volumes.flatMap((v) => v.findings)).toEqual([]);
       const [here, there] = [await manifest(end, volumes[0]!), await manifest(end, volumes[1]!)];
@@ -151,7 +151,7 @@ describe('a tree goes to another volume', () => {
       transfers: [{ from: { volume: 2 }, folder: '', to: 'to', under: 'merged', then: 'remove' }],
     });
     expect(plan.loses).toEqual({ files: 0, bytes: 0 });
-    const end = await surviveCuts(plan, disk, seededRandom(8), 5);
+    const end = await surviveCuts(plan, disk, seededRandom(8), 3);
     const [volume] = (await surveyDisk(end)).volumes;
     expect(volume!.length).toBeGreaterThan(30 * 2 ** 20);
     expect(byContent(await manifest(end, volume!), 'merged')).toEqual(
@@ -197,7 +197,7 @@ describe('a tree goes to another volume', () => {
     expect(kinds.indexOf('make')).toBeLessThan(kinds.indexOf('transfer'));
     expect(kinds.indexOf('compare')).toBeLessThan(kinds.indexOf('remove'));
     expect(kinds.indexOf('remove')).toBeLessThan(kinds.indexOf('table'));
-    const end = await surviveCuts(plan, disk, seededRandom(9), 5);
+    const end = await surviveCuts(plan, disk, seededRandom(9), 3);
     const after = await manifest(end, (await surveyDisk(end)).volumes[0]!);
     expect(byContent(after, 'tree')).toEqual(byContent(source, 'tree'));
   });
@@ -212,7 +212,7 @@ describe('a link is left', () => {
   it('where the folder was, and leads to the new place, whatever is cut', async () => {
     const disk = await twoVolumes('ntfs', 'exfat', 20, 12);
     const { plan } = await planned(disk, linked('E'));
-    const end = await surviveCuts(plan, disk, seededRandom(4), 4);
+    const end = await surviveCuts(plan, disk, seededRandom(4), 2);
     const { volumes } = await surveyDisk(end);
     expect(volumes.flatMap((v) => v.findings)).toEqual([]);
     const volume = await openAt(end, volumes[0]!);
@@ -234,7 +234,7 @@ describe('a link is left', () => {
     await expect(planned(disk, named(''))).rejects.toThrow(/needs its label/);
     const { plan } = await planned(disk, named('STORE'));
     expect(plan.hazards.map((h) => h.message).join()).toContain('/media/STORE/p/q');
-    const end = await surviveCuts(plan, disk, seededRandom(seed), 4);
+    const end = await surviveCuts(plan, disk, seededRandom(seed), 2);
     const [volume] = (await surveyDisk(end)).volumes;
     expect(volume!.findings).toEqual([]);
     const open = await openAt(end, volume!);

@@ -79,7 +79,7 @@ export function Bench() {
               { value: 'volumes', label: 'Volumes', icon: <TableOutlined aria-hidden /> },
             ]}
           />
-          <Button onClick={() => saveList(disks)}>Volume list…</Button>
+          <Button onClick={() => void saveList(disks)}>Volume list…</Button>
         </div>
       ) : null}
       {!ready && disks.length === 0 ? <Spin description="Opening the bench" className={styles.spin} /> : null}

@@ -1,7 +1,7 @@
-import { listOf, type BenchDisk } from '@/state';
+import { listOf, show, type BenchDisk } from '@/state';
 import { downloadText } from '../kit';
 
 /** Saves every volume of every open disk as a row. */
-export function saveList(disks: readonly BenchDisk[]): void {
-  downloadText('volumes.csv', 'text/csv', listOf(disks));
+export function saveList(disks: readonly BenchDisk[]): Promise<void> {
+  return listOf(disks).then((rows) => downloadText('volumes.csv', 'text/csv', rows), show);
 }
