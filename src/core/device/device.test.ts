@@ -1,9 +1,10 @@
 import { sameBytes } from '@/core/bytes';
-import { describe, expect, it } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { seededRandom } from '@/core/practice';
 import {
   copyAcross,
   fillProcedural,
+  MediumDevice,
   MemoryDevice,
   OverlayDevice,
   SparseDevice,
@@ -53,6 +54,24 @@ describe('an overlay', () => {
     await overlay.flush();
     expect(store.pages.size).toBe(0);
     expect(store.kept).toHaveLength(1);
+  });
+
+  it('is asked whether a range can be read of what its bytes come from, and makes up none of them', async () => {
+    const disk = new SparseDevice(1024 * 1024);
+    await disk.place(0, 1024 * 1024, 7, 0);
+    const dead = [{ start: 512 * 1024, end: 513 * 1024 }];
+    const base = new MediumDevice(disk, { read: 1e9, write: 1e9, seek: 0, weak: [], dead });
+    const made = vi.spyOn(disk as unknown as { readOrigin(): Promise<void> }, 'readOrigin');
+    const overlay = await OverlayDevice.open(base);
+    const fails = { code: 'device.read-failed' };
+    await overlay.verify(0, 512 * 1024);
+    await expect(overlay.verify(0, overlay.size)).rejects.toMatchObject(fails);
+    await overlay.copy(512 * 1024, 0, 4096);
+    await expect(overlay.verify(0, 4096)).rejects.toMatchObject(fails);
+    expect(made).not.toHaveBeenCalled();
+    await overlay.write(512 * 1024, new Uint8Array(1024));
+    await overlay.discard(0, 1024);
+    await overlay.verify(0, overlay.size);
   });
 
   it('shows where procedural content comes from, also after a copy', async () => {

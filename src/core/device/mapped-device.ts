@@ -17,6 +17,10 @@ export abstract class MappedDevice extends BlockDevice {
   protected abstract readBackground(offset: number, into: Uint8Array): Promise<void>;
   /** Reads from an origin that is neither stored nor zeros. */
   protected abstract readOrigin(origin: number, at: number, into: Uint8Array): Promise<void>;
+  /** Sees whether what {@link readBackground} would read can be read; made-up content always can. */
+  protected async verifyBackground(_offset: number, _length: number): Promise<void> {}
+  /** The same of {@link readOrigin}. */
+  protected async verifyOrigin(_origin: number, _at: number, _length: number): Promise<void> {}
   /** What a copy of an uncovered range refers to: an origin whose positions are the device's own, or none for zeros. */
   protected abstract readonly backgroundOrigin: number | undefined;
 
@@ -46,6 +50,14 @@ export abstract class MappedDevice extends BlockDevice {
       else if (extent.origin === STORED) await this.#readPages(start, part);
       else if (extent.origin === ZEROS) part.fill(0);
       else await this.readOrigin(extent.origin, extent.at, part);
+    }
+  }
+
+  protected override async verifyAt(offset: number, length: number): Promise<void> {
+    for (const { start, end, extent } of this.pieces(offset, offset + length)) {
+      if (!extent) await this.verifyBackground(start, end - start);
+      else if (extent.origin === STORED) await super.verifyAt(start, end - start);
+      else if (extent.origin !== ZEROS) await this.verifyOrigin(extent.origin, extent.at, end - start);
     }
   }
 

@@ -85,6 +85,14 @@ export class OverlayDevice extends MappedDevice {
     else await this.base.read(at, into);
   }
 
+  protected override verifyBackground(offset: number, length: number): Promise<void> {
+    return this.base.verify(offset, length);
+  }
+
+  protected override async verifyOrigin(origin: number, at: number, length: number): Promise<void> {
+    if (origin < PROCEDURAL) await this.base.verify(at, length);
+  }
+
   protected override async placeAt(offset: number, length: number, seed: number, at: number): Promise<void> {
     this.apply({ start: offset, end: offset + length, origin: PROCEDURAL + (seed >>> 0), at });
   }
