@@ -40,6 +40,11 @@ export abstract class BlockDevice {
     return from.length === 0 ? Promise.resolve() : this.writeAt(offset, from);
   }
 
+  /** Whether copying only notes where bytes come from, so that any length of it costs next to nothing. */
+  get refers(): boolean {
+    return false;
+  }
+
   /** Returns when everything written before is durable. */
   async flush(): Promise<void> {}
 

@@ -4,8 +4,10 @@ import { seededRandom } from '@/core/practice';
 import {
   copyAcross,
   fillProcedural,
+  LayeredDevice,
   MediumDevice,
   MemoryDevice,
+  MeteredDevice,
   OverlayDevice,
   SparseDevice,
   UnreliableDevice,
@@ -62,7 +64,7 @@ describe('an overlay', () => {
     const dead = [{ start: 512 * 1024, end: 513 * 1024 }];
     const base = new MediumDevice(disk, { read: 1e9, write: 1e9, seek: 0, weak: [], dead });
     const made = vi.spyOn(disk as unknown as { readOrigin(): Promise<void> }, 'readOrigin');
-    const overlay = await OverlayDevice.open(base);
+    const overlay = new LayeredDevice([await OverlayDevice.open(base)]);
     const fails = { code: 'device.read-failed' };
     await overlay.verify(0, 512 * 1024);
     await expect(overlay.verify(0, overlay.size)).rejects.toMatchObject(fails);
@@ -72,6 +74,18 @@ describe('an overlay', () => {
     await overlay.write(512 * 1024, new Uint8Array(1024));
     await overlay.discard(0, 1024);
     await overlay.verify(0, overlay.size);
+  });
+
+  it('says that it copies by reference through whatever it is looked at, unless that takes the time of a medium', async () => {
+    const overlay = await OverlayDevice.open(new MemoryDevice(new Uint8Array(8192)));
+    const model = { read: 1e9, write: 1e9, seek: 0, weak: [], dead: [] };
+    const layered = new LayeredDevice([overlay]);
+    const medium = new MediumDevice(layered, model);
+    for (const device of [layered, medium, new MeteredDevice(medium), new WindowDevice(medium, 0, 4096)])
+      expect(device.refers).toBe(true);
+    medium.pace = 1;
+    expect(medium.refers).toBe(false);
+    expect(new MemoryDevice(new Uint8Array(512)).refers).toBe(false);
   });
 
   it('shows where procedural content comes from, also after a copy', async () => {

@@ -54,6 +54,14 @@ export class LayeredDevice extends BlockDevice {
     return this.top.write(offset, from);
   }
 
+  protected override verifyAt(offset: number, length: number): Promise<void> {
+    return this.top.verify(offset, length);
+  }
+
+  override get refers(): boolean {
+    return this.top.refers;
+  }
+
   protected override copyAt(from: number, to: number, length: number): Promise<void> {
     return this.top.copy(from, to, length);
   }

@@ -13,6 +13,10 @@ export abstract class MappedDevice extends BlockDevice {
     super();
   }
 
+  override get refers(): boolean {
+    return true;
+  }
+
   /** Reads bytes that no extent covers. */
   protected abstract readBackground(offset: number, into: Uint8Array): Promise<void>;
   /** Reads from an origin that is neither stored nor zeros. */

@@ -48,6 +48,11 @@ export class MediumDevice extends BlockDevice {
     return this.inner.sectorSize;
   }
 
+  /** One that takes the time of a real medium copies as that would. */
+  override get refers(): boolean {
+    return this.pace === 0 && this.inner.refers;
+  }
+
   protected override async readAt(offset: number, into: Uint8Array): Promise<void> {
     this.#assertAlive(offset, into.length);
     await this.#spend(offset, into.length, this.model.read);

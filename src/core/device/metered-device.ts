@@ -26,6 +26,10 @@ export class MeteredDevice extends BlockDevice {
     return this.inner.sectorSize;
   }
 
+  override get refers(): boolean {
+    return this.inner.refers;
+  }
+
   /** What was done since this was asked last. */
   take(): DeviceUse {
     const use = this.#use;

@@ -29,6 +29,10 @@ export class WindowDevice extends BlockDevice {
     return this.device.verify(this.start + offset, length);
   }
 
+  override get refers(): boolean {
+    return this.device.refers;
+  }
+
   override flush(): Promise<void> {
     return this.device.flush();
   }

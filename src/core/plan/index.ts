@@ -37,7 +37,7 @@ export type {
 } from './steps';
 export { startBehind } from './rounds';
 export { durationWords, lossWords } from './words';
-export { windowsOf } from './move-window';
+export { windowOf, windowsOf } from './move-window';
 export { otherDisks, placesElsewhere, scratchOn, stillFree, wantingIn } from './scratch';
 export type { Scratch } from './scratch';
 export { ownersBefore, provePlan } from './verify';

@@ -76,13 +76,20 @@ export async function readCarried(journal: JournalStore, step: number): Promise<
   return { ranges, seals };
 }
 
+/** Pieces that become durable together, where each of them costs next to nothing. */
+export interface Together {
+  /** How many at most. Further than the way that they go they must not reach: the first would be written over. */
+  readonly pieces: number;
+  readonly flush: () => Promise<void>;
+}
+
 /** How a piece is carried; what it gives is its seal, where it has one. */
 export type CarryPiece = (parts: readonly ByteRange[], piece: number) => Promise<string | undefined | void>;
 
 /**
  * Carries all pieces from number `from` on.
  * @param windows the pieces in order, from the volume's start
- * @param act carries the parts of a piece and returns when they are durable
+ * @param act carries the parts of a piece and returns when they are durable, or leaves that to `together`
  * @throws CoreError `run.stopped`, and what the disk or journal throws
  */
 export async function inPieces(
@@ -92,21 +99,29 @@ export async function inPieces(
   ranges: readonly ByteRange[],
   from: number,
   act: CarryPiece,
+  together?: Together,
 ): Promise<void> {
-  let piece = 0;
-  let bytes = 0;
+  let [piece, bytes, waiting] = [0, 0, 0];
+  const settle = async (seal: string | undefined): Promise<void> => {
+    await together?.flush();
+    await journal.append({ kind: 'carried', step: index, pieces: piece, ...(seal ? { seal } : {}) });
+    await journal.flush();
+    waiting = 0;
+  };
   for (const window of windows) {
     const parts = within(ranges, window);
-    if (piece >= from && parts.length > 0) {
-      if (signal?.aborted) throw new CoreError('run.stopped', { step: index });
-      const seal = await act(parts, piece);
-      await journal.append({ kind: 'carried', step: index, pieces: piece + 1, ...(seal ? { seal } : {}) });
-      await journal.flush();
+    if (signal?.aborted && piece >= from && parts.length > 0) {
+      if (waiting > 0) await settle(undefined);
+      throw new CoreError('run.stopped', { step: index });
     }
+    const seal = piece >= from && parts.length > 0 ? await act(parts, piece) : undefined;
+    const acted = piece >= from && (parts.length > 0 || waiting > 0);
+    piece += 1;
+    if (acted && ++waiting >= (together?.pieces ?? 1)) await settle(seal ?? undefined);
     for (const { start, end } of parts) bytes += end - start;
     if (parts.length > 0) carried(bytes);
-    piece += 1;
   }
+  if (waiting > 0) await settle(undefined);
 }
 
 /** The parts of sorted ranges that lie in a window. */

@@ -1,11 +1,14 @@
 /** Carrying a volume: on the disk itself, away to another disk, and back; and clearing what was there. */
 import { OverlayDevice, SalvageDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import type { ByteRange } from '@/core/fs';
-import { overlapsItself, wayOf, windowsOf, type CarryStep, type EmptyStep } from '@/core/plan';
+import { overlapsItself, wayOf, windowOf, windowsOf, type CarryStep, type EmptyStep } from '@/core/plan';
 import { applyNow } from '../apply-now';
-import { assertReadable, inPieces, listCarried, readCarried, type CarryPorts } from '../carry-pieces';
+import { assertReadable, inPieces, listCarried, readCarried, type CarryPiece, type CarryPorts } from '../carry-pieces';
 import { assertSealed, copyParts, sealArrived, type CarryEnd } from '../seal';
 import type { StepContext, StepRunner } from './step-context';
+
+/** Pieces that are references; a stop waits for no more than these. */
+const MOST_AT_ONCE = 64;
 
 export const carry: StepRunner<CarryStep> = (step, context) => {
   const way = wayOf(step);
@@ -32,6 +35,16 @@ async function toCarry(step: CarryStep, context: StepContext): Promise<readonly 
 /** Nothing of the target is live, so that any length of a piece is safe; as if it were moved by its own length. */
 const freely = (length: number): Iterable<ByteRange> => windowsOf(length, 0, length);
 
+/**
+ * How many pieces may wait for one barrier: what they come from is then still whole after a cut as long as they span no
+ * more than the way they go. Where bytes are copied one by one each piece has its own, so that a cut repeats little.
+ */
+function piecesAtOnce({ from, to }: CarryStep, disk: BlockDevice): number {
+  if (!disk.refers) return 1;
+  const pieces = Math.floor(Math.abs(to.start - from.start) / windowOf(from.start, to.start));
+  return Math.min(MOST_AT_ONCE, pieces);
+}
+
 async function move(step: CarryStep, context: StepContext): Promise<void> {
   const { from, to } = step;
   const { journal, disk, signal } = context.ports;
@@ -43,10 +56,11 @@ async function move(step: CarryStep, context: StepContext): Promise<void> {
     await listCarried(journal, context.index, ranges);
   }
   const windows = windowsOf(from.start, to.start, to.length);
-  await inPieces(portsOf(context), context.index, windows, ranges, begun ?? 0, async (parts) => {
+  const act: CarryPiece = async (parts) => {
     for (const { start, end } of parts) await disk.copy(from.start + start, to.start + start, end - start);
-    await disk.flush();
-  });
+  };
+  const together = { pieces: piecesAtOnce(step, disk), flush: () => disk.flush() };
+  await inPieces(portsOf(context), context.index, windows, ranges, begun ?? 0, act, together);
   await arrive(step, context, ranges);
 }
 
