@@ -12,7 +12,7 @@ export const STICK = 'Label printer stick';
  * Has what the page does when nobody waits for it never come by itself: the rest of its code, and the service worker, are
  * fetched when something needs them. Each test is a browser that has nothing of the page, and they would be most of its work.
  */
-export const onlyWhatIsAsked = (page: Page): Promise<unknown> =>
+const onlyWhatIsAsked = (page: Page): Promise<unknown> =>
   page.addInitScript(() => {
     delete (window as Partial<Window>).requestIdleCallback;
     const own = window.setTimeout.bind(window);

@@ -5,7 +5,7 @@ import type { Recipe } from '@/core/practice';
 import { engine, listener, type StoredDisk } from '@/engine';
 import { dropHealth } from './health';
 import { dropJob } from './jobs';
-import { db, keep, messageOf, show } from './keeping';
+import { db, fetched, keep, messageOf, show } from './keeping';
 import { isWanted, opened, wantedWords } from './opening';
 import { fileBehind, mayRead, partsOf, together, type KeptHandle, type PickedFile } from './picked';
 import { dropRun } from './runs';
@@ -52,7 +52,7 @@ export async function openFile(file: File, handle?: KeptHandle, words: FileWords
   const no = mayNotEdit(get());
   if (no) return set({ problem: no });
   try {
-    if (/\.json$/i.test(file.name)) return await (await import('./job-files')).openJobFile(file);
+    if (/\.json$/i.test(file.name)) return await (await fetched(() => import('./job-files'))).openJobFile(file);
     const fingerprint = file.size > 0 ? await engine('fingerprint', file) : undefined;
     const known = fingerprint && !words.another ? knownAs(fingerprint) : undefined;
     if (known) return await foundAgain(known, file, fingerprint!, handle);

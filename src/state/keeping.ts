@@ -13,6 +13,16 @@ export async function show(error: unknown): Promise<void> {
   if (isCoreError(error, 'storage.full')) await showUse();
 }
 
+/** Code of the page that comes when it is wanted. @throws Error that says so where it can't be had */
+export async function fetched<T>(load: () => Promise<T>): Promise<T> {
+  try {
+    return await load();
+  } catch (cause) {
+    const words = 'This part of the page could not be fetched. Nothing is lost. Is its server still there?';
+    throw new Error(words, { cause });
+  }
+}
+
 /** Looks at what takes how much of the storage. */
 export async function showUse(): Promise<void> {
   set({ full: (await engine('storage').catch(() => undefined)) ?? { disks: [] } });

@@ -1,6 +1,6 @@
 /** A disk as it stands on the bench: its name, its guard, and what goes with it when it is taken away. */
 import { engine, type StoredDisk } from '@/engine';
-import { db, keep } from './keeping';
+import { db, fetched, keep } from './keeping';
 import { changesIn } from './selectors';
 import { diskOf, get, putDisk, type BenchDisk } from './store';
 
@@ -59,5 +59,5 @@ export function lostWith(id: string): string[] {
 
 /** The volumes of disks as CSV. What writes it is fetched when it is wanted. */
 export async function listOf(disks: readonly BenchDisk[]): Promise<string> {
-  return (await import('./papers')).listOf(disks);
+  return (await fetched(() => import('./papers'))).listOf(disks);
 }
