@@ -67,8 +67,8 @@ export async function select(page: Page, name: RegExp): Promise<void> {
 /** Gives a file to a button that asks for one. A page that was just loaded may be about to draw the button anew. */
 export async function pick(page: Page, button: Locator, file: Parameters<FileChooser['setFiles']>[0]): Promise<void> {
   await expect(async () => {
-    const chosen = page.waitForEvent('filechooser', { timeout: 5000 });
-    await Promise.all([chosen, button.click({ timeout: 5000 })]);
+    const chosen = page.waitForEvent('filechooser', { timeout: 15_000 });
+    await Promise.all([chosen, button.click({ timeout: 15_000 })]);
     await (await chosen).setFiles(file);
   }).toPass();
 }

@@ -2,8 +2,9 @@
 import { CoreError } from '@/core/errors';
 
 const NAME = 'ullager-bench';
-/** Longer than a worker that is on its way out takes to let go. */
+/** Longer than a worker that is on its way out takes to let go, on most machines and on any. */
 const WITHIN_MS = 1500;
+const PATIENTLY_MS = 20_000;
 
 /** The part of a lock manager that is needed; a browser without one has one tab for each storage, as far as can be told. */
 export type Locks = Pick<LockManager, 'request'>;
@@ -15,14 +16,18 @@ export class BenchLock {
     this.#held = locks === undefined;
   }
 
-  /** Takes the bench if nobody has it, or lets go of it within a moment; whether it is held here then. */
-  async hold(): Promise<boolean> {
+  /**
+   * Takes the bench if nobody has it, or lets go of it within a moment; whether it is held here then.
+   * @param patiently waits longer, for a tab that had it and knows that it was only loaded anew
+   */
+  async hold(patiently = false): Promise<boolean> {
     const { locks } = this;
     if (this.#held || !locks) return this.#held;
     this.#held = await new Promise<boolean>((resolve, reject) => {
       const kept = (): Promise<never> => (resolve(true), new Promise<never>(() => undefined));
       // A page that was just loaded anew has its own worker of before to wait for.
-      locks.request(NAME, { signal: AbortSignal.timeout(WITHIN_MS) }, kept).catch((error: unknown) => {
+      const signal = AbortSignal.timeout(patiently ? PATIENTLY_MS : WITHIN_MS);
+      locks.request(NAME, { signal }, kept).catch((error: unknown) => {
         if ((error as Error).name === 'TimeoutError' || (error as Error).name === 'AbortError') resolve(false);
         else reject(error);
       });

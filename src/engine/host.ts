@@ -55,8 +55,8 @@ export class EngineHost implements EngineApi {
     this.#health = new Health(this.#disks);
   }
 
-  hold(): Promise<boolean> {
-    return this.#lock.hold();
+  hold(patiently = false): Promise<boolean> {
+    return this.#lock.hold(patiently);
   }
 
   whenFree(): Promise<void> {

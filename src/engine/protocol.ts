@@ -98,7 +98,7 @@ export type ImageFormat = 'raw' | 'gz' | 'zip' | 'qcow2' | 'vhd' | 'vhdx';
 /** The engine as the page sees it; every method is asynchronous across the seam. */
 export interface EngineApi {
   /** Takes the bench if no other tab has it; only then anything that is stored is changed. */
-  hold(): Promise<boolean>;
+  hold(patiently?: boolean): Promise<boolean>;
   /** Returns when the tab that has the bench has let it go. */
   whenFree(): Promise<void>;
   /** `behind`: what is on it is known, and nobody waits for it. */

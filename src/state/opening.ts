@@ -11,6 +11,7 @@ import { db, keep, messageOf } from './keeping';
 import { fileBehind, mayRead, partsOf } from './picked';
 import { loadPace, putRun, viewOf } from './runs';
 import { diskOf, get, isGoing, putDisk, set, unfinished } from './store';
+import { tab } from './tab';
 import { carryView, keptView } from './view';
 
 /** Longer than any browser takes to open its storage. */
@@ -65,7 +66,11 @@ const storageWords = (error: unknown): string =>
 
 /** One tab holds the bench; others show it and take over when it is let go. */
 async function holdBench(): Promise<void> {
-  if (await engine('hold')) return set({ readOnly: false });
+  if (await engine('hold', tab.heldBefore())) {
+    tab.holds();
+    return set({ readOnly: false });
+  }
+  tab.holdsNot();
   set({ readOnly: true });
   void engine('whenFree').then(
     () => {

@@ -2,6 +2,7 @@
 import type { VolumeId } from '@/core/layout';
 import * as z from 'zod';
 import { db, keep } from './keeping';
+import { tab } from './tab';
 import { get, set, type Asking, type LookTab, type View } from './store';
 
 const viewSchema: z.ZodType<View> = z.object({
@@ -14,33 +15,15 @@ const viewSchema: z.ZodType<View> = z.object({
 /** Whether the person went somewhere before the stored view was read; then it is left alone. */
 let wentSomewhere = false;
 
-/** Where this tab was when it was loaded anew without being asked to. */
-const CARRIED = 'ullager-view';
-
 /** The view that was kept; one that can't be read is no view. */
 export async function keptView(): Promise<Partial<View>> {
-  const stored = viewSchema.safeParse(carried() ?? (await db.settings.get('view'))?.value);
+  const stored = viewSchema.safeParse(tab.carried() ?? (await db.settings.get('view'))?.value);
   return !wentSomewhere && stored.success ? stored.data : {};
-}
-
-function carried(): unknown {
-  try {
-    const text = sessionStorage.getItem(CARRIED);
-    sessionStorage.removeItem(CARRIED);
-    return text === null ? undefined : JSON.parse(text);
-  } catch {
-    return undefined;
-  }
 }
 
 /** Takes where the person went over a reload that only this tab knows of: one that only shows the bench keeps nothing. */
 export function carryView(): void {
-  if (!wentSomewhere) return;
-  try {
-    sessionStorage.setItem(CARRIED, JSON.stringify(viewOfNow()));
-  } catch {
-    // Then it begins where the bench was left.
-  }
+  if (wentSomewhere) tab.carry(viewOfNow());
 }
 
 function viewOfNow(): View {
