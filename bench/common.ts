@@ -39,7 +39,8 @@ export function plainCopy(from: string, to: string, bytes: number, offset = 0): 
   closeSync(target);
 }
 
-export function recipe(size: string, farMib: number, nearMib: number, fileSystem = 'fat32'): string {
+/** @param length of the volume, where it is not the whole disk */
+export function recipe(size: string, farMib: number, nearMib: number, fileSystem = 'fat32', length?: string): string {
   const path = join(box, `${size.replace(' ', '')}.json`);
   const fill = [
     { folder: 'near', count: Math.max(1, nearMib / 8), name: '{nnnnn}.bin', smallest: '8 MiB', largest: '8 MiB' },
@@ -62,7 +63,7 @@ export function recipe(size: string, farMib: number, nearMib: number, fileSystem
       medium: 'ssd',
       size,
       table: 'mbr',
-      volumes: [{ fileSystem, label: 'BENCH', fill }],
+      volumes: [{ fileSystem, label: 'BENCH', fill, ...(length ? { size: length } : {}) }],
     }),
   );
   return path;

@@ -10,7 +10,7 @@ import { figure, growth, median, type Point } from './figures';
 import type { Scanned } from './scan';
 
 const COUNTS = [20_000, 60_000, 200_000];
-const ROUNDS = 5;
+const ROUNDS = 3;
 
 /** A volume of very many small files as an image file. */
 async function manyFiles(kind: string, count: number, path: string): Promise<void> {
@@ -60,7 +60,7 @@ export async function benchMany(kind: string): Promise<void> {
     const image = join(box, 'many.img');
     await manyFiles(kind, count, image);
     // In turn, since what else the machine does changes from one second to the next.
-    const rounds = Array.from({ length: count === COUNTS.at(-1) ? ROUNDS : 3 }, () => ({
+    const rounds = Array.from({ length: ROUNDS }, () => ({
       ...own(image, kind),
       readers: [reader('7zz', ['l', image]), reader('fls', ['-r', image])],
     }));

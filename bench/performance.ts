@@ -10,15 +10,26 @@ const LAST = 'bench/last.json';
 /** Less than this from one run to the next is what the machine does besides. */
 const NOISE = 0.2;
 
-const lastSchema = z.object({
-  date: z.string(),
-  machine: z.string(),
-  figures: z.array(z.object({ area: z.string(), what: z.string(), value: z.number() })),
-});
-type Last = z.infer<typeof lastSchema>;
+const keptSchema = z.array(
+  z.object({
+    area: z.string(),
+    what: z.string(),
+    value: z.number(),
+    unit: z.enum(['x', 'exponent', 's', 'ms', 'MiB', 'kB', '%']),
+    better: z.enum(['less', 'more']),
+    wanted: z.number().optional(),
+    beside: z.string().optional(),
+    date: z.string(),
+    machine: z.string(),
+    /** What it was the time before. */
+    before: z.number().optional(),
+  }),
+);
+/** A figure with when and where it was measured. */
+type Kept = z.infer<typeof keptSchema>[number];
 
-const lastRun = (): Last | undefined =>
-  existsSync(LAST) ? lastSchema.safeParse(JSON.parse(readFileSync(LAST, 'utf8'))).data : undefined;
+const lastRun = (): readonly Kept[] =>
+  existsSync(LAST) ? (keptSchema.safeParse(JSON.parse(readFileSync(LAST, 'utf8'))).data ?? []) : [];
 
 function machine(): string {
   const [first, ...rest] = cpus();
@@ -26,62 +37,73 @@ function machine(): string {
   return `${rest.length + 1} × ${first?.model.trim() ?? 'processor'}, ${memory} GiB, ${type()}, Node ${process.versions.node}`;
 }
 
-const before = (last: Last | undefined, { area, what }: Figure): number | undefined =>
-  last?.figures.find((f) => f.area === area && f.what === what)?.value;
+const same = (a: Figure, b: Figure): boolean => a.area === b.area && a.what === b.what;
 
 /** Whether a figure is worse than the last one by more than noise. Seconds of one machine say nothing of another. */
-function isWorse(figure: Figure, then: number | undefined, sameMachine: boolean): boolean {
-  const ratio = figure.unit === 'x' || figure.unit === 'exponent' || figure.unit === 'kB';
-  if (then === undefined || (!ratio && !sameMachine)) return false;
-  const [worse, better] = figure.better === 'less' ? [figure.value, then] : [then, figure.value];
-  return worse > better * (1 + NOISE) + (figure.unit === 'exponent' ? 0.05 : 0);
+function isWorse(now: Kept, then: Kept): boolean {
+  const ratio = now.unit === 'x' || now.unit === 'exponent' || now.unit === 'kB';
+  if (!ratio && now.machine !== then.machine) return false;
+  const [worse, better] = now.better === 'less' ? [now.value, then.value] : [then.value, now.value];
+  return worse > better * (1 + NOISE) + (now.unit === 'exponent' ? 0.05 : 0);
 }
 
-/** Writes the document, and what the next run compares with. Returns what got worse, in words. */
+function rowOf(kept: Kept): string {
+  const is = reached(kept);
+  const cells = [
+    kept.what,
+    inUnit(kept.value, kept.unit),
+    wantedWords(kept),
+    is === undefined ? '' : is ? 'yes' : 'no',
+  ];
+  const then = kept.before === undefined ? '' : inUnit(kept.before, kept.unit);
+  return `| ${[...cells, then, kept.beside ?? '', kept.date].join(' | ')} |`;
+}
+
+const tableOf = (area: string, all: readonly Kept[]): string =>
+  [
+    `## ${area}`,
+    '',
+    '| what | measured | wanted | reached | time before | from | on |',
+    '| --- | --- | --- | --- | --- | --- | --- |',
+    ...all.filter((kept) => kept.area === area).map(rowOf),
+    '',
+  ].join('\n');
+
+/**
+ * Writes the document, and what the next run compares with; figures that were not measured now stay as they were.
+ * @returns what got worse, in words
+ */
 export function writePerformance(figures: readonly Figure[]): string[] {
   const last = lastRun();
-  const here = machine();
-  const date = new Date().toISOString().slice(0, 10);
-  const rowOf = (f: Figure): string => {
-    const then = before(last, f);
-    const verdict = { true: 'yes', false: 'no', undefined: '' }[String(reached(f)) as 'true' | 'false' | 'undefined'];
-    const cells = [f.what, inUnit(f.value, f.unit), wantedWords(f), verdict];
-    return `| ${[...cells, then === undefined ? '' : inUnit(then, f.unit), f.beside ?? ''].join(' | ')} |`;
-  };
-  const areas = [...new Set(figures.map((f) => f.area))];
-  const tables = areas.map((area) =>
-    [
-      `## ${area}`,
-      '',
-      '| what | measured | wanted | reached | last time | from |',
-      '| --- | --- | --- | --- | --- | --- |',
-      ...figures.filter((f) => f.area === area).map(rowOf),
-      '',
-    ].join('\n'),
-  );
-  const worse = figures.flatMap((f) => {
-    const then = before(last, f);
-    if (!isWorse(f, then, last?.machine === here)) return [];
-    return [`${f.area}: ${f.what}: ${inUnit(f.value, f.unit)}, ${inUnit(then!, f.unit)} the last time`];
+  const [here, date] = [machine(), new Date().toISOString().slice(0, 10)];
+  const worse: string[] = [];
+  const fresh = figures.map((figure): Kept => {
+    const then = last.find((one) => same(one, figure));
+    const kept: Kept = { ...figure, value: Number(figure.value.toPrecision(4)), date, machine: here };
+    if (!then) return kept;
+    if (isWorse(kept, then))
+      worse.push(`${kept.area}: ${kept.what}: ${inUnit(kept.value, kept.unit)}, were ${inUnit(then.value, kept.unit)}`);
+    return { ...kept, before: then.value };
   });
-  const head = [
+  const all = [...fresh, ...last.filter((one) => !fresh.some((kept) => same(kept, one)))];
+  const areas = [...new Set(all.map((kept) => kept.area))].sort();
+  const lines = [
     '# Performance',
     '',
-    `Written by \`npm run bench\` on ${date}; nothing in it is typed by hand. Machine: ${here}.`,
-    last ? `The last time was ${last.date}, on ${last.machine === here ? 'the same machine' : last.machine}.` : '',
+    `Written by \`npm run bench\`; nothing in it is typed by hand. Machine of the last run: ${here}.`,
     '',
     'A ratio (x) compares with something measured in the same run on the same bytes: a plain copy in pieces of 4 MiB',
     'with one barrier at the end, the machine’s own SHA-256, or an independent reader. How something grows is the',
     'exponent of size fitted through what it took at several sizes: 1 is linear.',
     '',
-    '## Worse than the last time',
+    '## Worse than the time before',
     '',
     worse.length === 0 ? `Nothing by more than ${NOISE * 100} %.` : worse.map((line) => `- ${line}`).join('\n'),
     '',
+    ...areas.map((area) => tableOf(area, all)),
   ];
-  writeFileSync(DOCUMENT, [...head, ...tables].join('\n'));
-  const kept = figures.map(({ area, what, value }) => ({ area, what, value: Number(value.toPrecision(4)) }));
-  writeFileSync(LAST, JSON.stringify({ date, machine: here, figures: kept } satisfies Last));
+  writeFileSync(DOCUMENT, lines.join('\n'));
+  writeFileSync(LAST, JSON.stringify(all));
   execFileSync('npx', ['prettier', '--log-level', 'warn', '--write', LAST], { stdio: 'inherit' });
   return worse;
 }

@@ -9,12 +9,11 @@ import { join } from 'node:path';
 export const STICK = 'Label printer stick';
 
 /**
- * Has what the page does when nobody waits for it never come by itself: the rest of its code, and the service worker, are
- * fetched when something needs them. Each test is a browser that has nothing of the page, and they would be most of its work.
+ * Has the service worker come only when something needs it, never by itself some seconds after the page: each test is a
+ * browser that has nothing of it, and fetching all of it once more would be much of its work.
  */
-const onlyWhatIsAsked = (page: Page): Promise<unknown> =>
+const workerWhenAsked = (page: Page): Promise<unknown> =>
   page.addInitScript(() => {
-    delete (window as Partial<Window>).requestIdleCallback;
     const own = window.setTimeout.bind(window);
     const later = (ms: number | undefined): number | undefined => (ms === 5000 ? 3_600_000 : ms);
     window.setTimeout = ((act: TimerHandler, ms?: number, ...more: unknown[]) =>
@@ -23,7 +22,7 @@ const onlyWhatIsAsked = (page: Page): Promise<unknown> =>
 
 /** Opens the page without file pickers, as a browser that has none, so that plain inputs and downloads are tested. */
 export async function openBench(page: Page, whole = false): Promise<void> {
-  if (!whole) await onlyWhatIsAsked(page);
+  if (!whole) await workerWhenAsked(page);
   await page.addInitScript(() => {
     Object.assign(window, { showOpenFilePicker: undefined, showSaveFilePicker: undefined });
     // Who was shown round already is not shown round again.

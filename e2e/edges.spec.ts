@@ -211,6 +211,8 @@ test('a file is saved before the service worker is there, which then comes for i
 test('a part of the page that can’t be fetched says so, and the page goes on once its server is back', async ({
   page,
 }) => {
+  // What comes when there is time does not come.
+  await page.addInitScript(() => delete (window as Partial<Window>).requestIdleCallback);
   await openBench(page);
   await page.route('**/_next/static/chunks/**', (route) => route.abort());
   await page.getByRole('button', { name: `Open ${STICK}` }).click();
@@ -218,4 +220,18 @@ test('a part of the page that can’t be fetched says so, and the page goes on o
   await page.unroute('**/_next/static/chunks/**');
   await page.getByRole('button', { name: 'Load the page again' }).click();
   await expect(page.getByRole('button', { name: 'Divide this disk' })).toBeVisible();
+});
+
+test('whoever goes elsewhere while the bench is being opened stays there', async ({ page }) => {
+  await openBench(page);
+  await page.getByRole('button', { name: `Open ${STICK}` }).click();
+  await expect(page.getByRole('button', { name: 'Divide this disk' })).toBeVisible();
+  let goOn = (): void => undefined;
+  const went = new Promise<void>((resolve) => (goOn = resolve));
+  await page.route('**/api/demo', (route) => went.then(() => route.continue()));
+  await Promise.all([page.waitForRequest('**/api/demo'), page.reload()]);
+  await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
+  goOn();
+  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();
+  await expect(page.getByRole('button', { name: 'Divide this disk' })).toHaveCount(0);
 });

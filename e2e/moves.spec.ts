@@ -61,6 +61,7 @@ test('a volume is split in several at once, put in another order by keyboard, an
   await expect(page.getByText(/Move E LABELS .* towards the end/)).toBeVisible();
   await page.keyboard.press('Control+k');
   await page.keyboard.type('to 3 GiB');
+  await expect(page.getByRole('option').first()).toContainText('3 GiB');
   await page.keyboard.press('Enter');
   await expect(page.getByText('Shrink E LABELS to 3 GiB')).toBeVisible();
   await page.getByRole('button', { name: 'Undo' }).click();

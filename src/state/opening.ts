@@ -25,7 +25,6 @@ export async function openBench(): Promise<void> {
     return set({ fatal: storageWords(error) });
   }
   await holdBench();
-  const view = await keptView();
   await loadPace();
   const known = await db.disks.orderBy('order').toArray();
   const recipes = await demoRecipes();
@@ -38,6 +37,8 @@ export async function openBench(): Promise<void> {
       source: { kind: 'practice', recipe },
     }));
   if (added.length > 0) void keep(() => db.disks.bulkPut(added));
+  // Asked last: whoever goes somewhere while all of this is fetched is not taken back.
+  const view = await keptView();
   set({ disks: [...known, ...added].map((stored) => ({ stored, status: 'opening' })), ...view });
   const { currentId, disks } = get();
   const inHandFirst = [...disks].sort((a, b) => Number(b.stored.id === currentId) - Number(a.stored.id === currentId));
