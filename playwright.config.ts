@@ -1,4 +1,5 @@
 import { defineConfig } from '@playwright/test';
+import { CHROMIUM } from './scripts/chromium';
 
 const PORT = 3187;
 
@@ -16,19 +17,7 @@ export default defineConfig({
     viewport: { width: 1280, height: 800 },
     // A dialog that is still on its way moves out from under the mouse where the machine has other work.
     contextOptions: { reducedMotion: 'reduce' },
-    launchOptions: {
-      executablePath: '/usr/bin/chromium',
-      args: [
-        '--headless',
-        '--no-sandbox',
-        '--disable-gpu',
-        '--disable-quic',
-        '--no-first-run',
-        '--disable-background-networking',
-        '--disable-component-update',
-        '--disable-sync',
-      ],
-    },
+    launchOptions: CHROMIUM,
   },
   webServer: {
     command: `npx next start -H 127.0.0.1 -p ${PORT}`,

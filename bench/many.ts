@@ -2,7 +2,7 @@
 import { SparseDevice } from '@/core/device';
 import { driverOf } from '@/core/fs';
 import { applyNow } from '@/core/run';
-import { execFileSync } from 'node:child_process';
+import { execFileSync, spawnSync } from 'node:child_process';
 import { closeSync, openSync, rmSync, truncateSync, writeSync } from 'node:fs';
 import { join } from 'node:path';
 import { box, GIB, MIB } from './common';
@@ -11,6 +11,10 @@ import type { Scanned } from './scan';
 
 const COUNTS = [20_000, 60_000, 200_000];
 const ROUNDS = 3;
+const READERS = [
+  ['7zz', 'l'],
+  ['fls', '-r'],
+];
 
 /** A volume of very many small files as an image file. */
 async function manyFiles(kind: string, count: number, path: string): Promise<void> {
@@ -27,7 +31,7 @@ async function manyFiles(kind: string, count: number, path: string): Promise<voi
       const folder = `folder ${Math.floor(i / 1000)}`;
       if (i % 1000 === 0) await writer.mkdir(folder);
       const content = { kind: 'bytes' as const, bytes: Uint8Array.of(i & 255, (i >> 8) & 255) };
-      await writer.writeFile(`${folder}/a file of some name ${i}.txt`, content);
+      await writer.writeFile(`${folder}/${nameOf(i)}`, content);
     }
     await writer.finish();
   });
@@ -39,15 +43,14 @@ async function manyFiles(kind: string, count: number, path: string): Promise<voi
   truncateSync(path, size);
 }
 
-/** Seconds that an independent reader takes to list everything; nothing where it doesn't read this kind. */
-function reader(command: string, args: string[]): number | undefined {
+const nameOf = (i: number): string => `a file of some name ${i}.txt`;
+
+/** Seconds that an independent reader takes to list everything, to the last name; nothing where it doesn't read this kind. */
+function reader(command: string, args: string[], last: string): number | undefined {
   const started = performance.now();
-  try {
-    execFileSync(command, args, { maxBuffer: 1 << 30, stdio: ['ignore', 'pipe', 'ignore'] });
-  } catch {
-    return undefined;
-  }
-  return (performance.now() - started) / 1000;
+  const { status, stdout } = spawnSync(command, args, { maxBuffer: 1 << 30, stdio: ['ignore', 'pipe', 'ignore'] });
+  const seconds = (performance.now() - started) / 1000;
+  return status === 0 && stdout.includes(last) ? seconds : undefined;
 }
 
 const own = (image: string, kind: string): Scanned =>
@@ -62,7 +65,7 @@ export async function benchMany(kind: string): Promise<void> {
     // In turn, since what else the machine does changes from one second to the next.
     const rounds = Array.from({ length: ROUNDS }, () => ({
       ...own(image, kind),
-      readers: [reader('7zz', ['l', image]), reader('fls', ['-r', image])],
+      readers: READERS.map(([command, ...args]) => reader(command!, [...args, image], nameOf(count - 1))),
     }));
     const [scan, check] = [median(rounds.map((r) => r.seconds)), median(rounds.map((r) => r.check))];
     scans.push({ size: count, seconds: scan });
@@ -77,9 +80,9 @@ export async function benchMany(kind: string): Promise<void> {
 type Round = Scanned & { readonly readers: readonly (number | undefined)[] };
 
 function tellLargest(kind: string, count: number, rounds: readonly Round[]): void {
-  const names = ['7zz l', 'fls -r'];
-  const times = names.map((name, i) => ({ name, all: rounds.map((r) => r.readers[i]) }));
+  const times = READERS.map((words, i) => ({ name: words.join(' '), all: rounds.map((r) => r.readers[i]) }));
   const reading = times.filter((t): t is { name: string; all: number[] } => t.all.every((s) => s !== undefined));
+  if (reading.length === 0) throw new Error(`no reader lists ${kind}`);
   const scan = median(rounds.map((r) => r.seconds));
   const faster = rounds.map((r) => r.seconds / Math.min(...reading.map(({ all }) => all[rounds.indexOf(r)]!)));
   figure({

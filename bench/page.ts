@@ -3,20 +3,11 @@ import { chromium, type Page } from '@playwright/test';
 import { spawn } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { gzipSync } from 'node:zlib';
+import { CHROMIUM } from '../scripts/chromium';
 import { figure, median } from './figures';
 
 const PORT = 3191;
 const ROUNDS = 3;
-const ARGS = [
-  '--headless',
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-];
 
 /** Seconds to a page whose disks can be opened, in a browser that has nothing of it. */
 async function load(page: Page): Promise<number> {
@@ -52,7 +43,7 @@ export async function benchPage(): Promise<void> {
     env,
     stdio: 'ignore',
   });
-  const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ARGS });
+  const browser = await chromium.launch(CHROMIUM);
   try {
     for (let tries = 0; tries < 100; tries++) {
       const up = await fetch(`http://localhost:${PORT}/`).then(

@@ -20,7 +20,10 @@ const workerWhenAsked = (page: Page): Promise<unknown> =>
       own(act, later(ms), ...more)) as typeof window.setTimeout;
   });
 
-/** Opens the page without file pickers, as a browser that has none, so that plain inputs and downloads are tested. */
+/**
+ * Opens the page without file pickers, as a browser that has none, so that plain inputs and downloads are tested.
+ * @param whole the service worker comes by itself too
+ */
 export async function openBench(page: Page, whole = false): Promise<void> {
   if (!whole) await workerWhenAsked(page);
   await page.addInitScript(() => {

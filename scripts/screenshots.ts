@@ -1,21 +1,12 @@
 /** The pictures in docs/screenshots, taken from the demo bench of a server that runs at the given address. */
 import { chromium, type Page } from '@playwright/test';
 import { readFile } from 'node:fs/promises';
+import { CHROMIUM } from './chromium';
 
 const address = process.argv[2] ?? 'http://localhost:3000';
 const folder = 'docs/screenshots';
-const args = [
-  '--headless',
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-];
 
-const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args });
+const browser = await chromium.launch(CHROMIUM);
 
 async function open(colorScheme: 'light' | 'dark'): Promise<Page> {
   const context = await browser.newContext({

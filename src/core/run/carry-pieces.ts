@@ -3,8 +3,8 @@
  *
  * What is to be carried is listed in the journal first, since the volume can't be asked once pieces of it have gone.
  * A piece is as long as the way or shorter, so it lands on bytes that were free or whose own copy is durable: after each
- * piece the disk is flushed and the journal told, and only then is the next one begun. A cut repeats at most one piece,
- * whose source is still whole.
+ * piece the disk is flushed and the journal told, and only then is the next one begun. Where pieces are references, as
+ * many as span the way share a barrier. A cut repeats at most what came after the last one, whose source is still whole.
  */
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';

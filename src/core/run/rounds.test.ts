@@ -1,5 +1,6 @@
 /** Folders that go to a volume of their own where there is not the room for both at once: in rounds. */
 import { WindowDevice, type MemoryDevice } from '@/core/device';
+import { rounds } from '@/core/fixtures/rounds';
 import { kindFacts, probeFileSystem } from '@/core/fs';
 import { surveyDisk, type Survey } from '@/core/inspect';
 import { inRounds, lookAtTransfers, parseTarget, resolveTarget, transferWishes, type TargetInput } from '@/core/job';
@@ -103,7 +104,7 @@ describe('folders to a volume of their own, with more in them than is free', () 
       expect(count(plan, 'shrink')).toBeGreaterThan(1);
       expect(count(plan, 'clear')).toBe(FOLDERS.length);
       expect(plan.loses.bytes).toBe(0);
-      const after = await surviveCuts(plan, disk, seededRandom(17), 3);
+      const after = await surviveCuts(plan, disk, seededRandom(17), rounds(3, 10));
       const found = await surveyDisk(after);
       expect(found.findings).toEqual([]);
       expect(found.volumes.flatMap((v) => v.findings)).toEqual([]);
@@ -189,7 +190,7 @@ describe('folders to a volume of their own, with more in them than is free', () 
     expect(clears.map((s) => s.part?.until === undefined)).toEqual(clears.map((_, i) => i === clears.length - 1));
     const transfers = plan.steps.filter((s) => s.kind === 'transfer');
     expect(transfers.reduce((sum, s) => sum + s.facts.files, 0)).toBe(FOLDERS.length * 12 + 1);
-    const after = await surviveCuts(plan, disk, seededRandom(29), 2);
+    const after = await surviveCuts(plan, disk, seededRandom(29), rounds(2, 10));
     const found = await surveyDisk(after);
     expect(found.volumes.flatMap((v) => v.findings)).toEqual([]);
     const [source, own] = found.volumes;
