@@ -9,23 +9,18 @@ import { join } from 'node:path';
 export const STICK = 'Label printer stick';
 
 /**
- * Has the service worker come only when something needs it, never by itself some seconds after the page: each test is a
- * browser that has nothing of it, and fetching all of it once more would be much of its work.
+ * A browser that was told to save data: the page fetches nothing and builds no practice disk ahead of what is asked for.
+ * Each test is a browser that has nothing of the page, and all of that would be half of its work.
  */
-const workerWhenAsked = (page: Page): Promise<unknown> =>
-  page.addInitScript(() => {
-    const own = window.setTimeout.bind(window);
-    const later = (ms: number | undefined): number | undefined => (ms === 5000 ? 3_600_000 : ms);
-    window.setTimeout = ((act: TimerHandler, ms?: number, ...more: unknown[]) =>
-      own(act, later(ms), ...more)) as typeof window.setTimeout;
-  });
+const savingData = (page: Page): Promise<unknown> =>
+  page.addInitScript(() => Object.defineProperty(navigator, 'connection', { value: { saveData: true } }));
 
 /**
  * Opens the page without file pickers, as a browser that has none, so that plain inputs and downloads are tested.
- * @param whole the service worker comes by itself too
+ * @param whole what comes by itself once the page is quiet comes too
  */
 export async function openBench(page: Page, whole = false): Promise<void> {
-  if (!whole) await workerWhenAsked(page);
+  if (!whole) await savingData(page);
   await page.addInitScript(() => {
     Object.assign(window, { showOpenFilePicker: undefined, showSaveFilePicker: undefined });
     // Who was shown round already is not shown round again.

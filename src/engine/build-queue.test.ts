@@ -1,11 +1,12 @@
 import type { Survey } from '@/core/inspect';
 import { describe, expect, it } from 'vitest';
 import { BuildQueue } from './build-queue';
+import type { BuildWhen } from './protocol';
 
 /** Builds that write down when they begin and end, of a few pieces each. */
 function recorder(queue: BuildQueue) {
   const told: string[] = [];
-  const add = (id: string, { fails = false, behind = true } = {}): Promise<Survey> =>
+  const add = (id: string, { fails = false, when = 'behind' as BuildWhen } = {}): Promise<Survey> =>
     queue.add(
       id,
       async (between) => {
@@ -15,7 +16,7 @@ function recorder(queue: BuildQueue) {
         if (fails) throw new Error('no');
         return {} as Survey;
       },
-      behind,
+      when,
     );
   return { told, add };
 }
@@ -63,6 +64,17 @@ describe('practice disks that are built behind', () => {
     expect(told).toEqual(['a begun', 'a over']);
   });
 
+  it('are not built by themselves where they are only wanted once they are asked for', async () => {
+    const queue = new BuildQueue(0);
+    const { told, add } = recorder(queue);
+    void add('a', { when: 'asked' });
+    await add('b');
+    await soon();
+    expect(told).toEqual(['b begun', 'b over']);
+    await queue.first('a');
+    expect(told.slice(2)).toEqual(['a begun', 'a over']);
+  });
+
   it('are built at once when they are asked for, whatever is held, and those that somebody waits for before them', async () => {
     const queue = new BuildQueue(LONG);
     const { told, add } = recorder(queue);
@@ -84,9 +96,9 @@ describe('practice disks that are built behind', () => {
     void add('a');
     await soon();
     queue.hold();
-    await add('b', { behind: false });
+    await add('b', { when: 'now' });
     expect(told).toEqual(['b begun', 'b over']);
-    await add('c', { behind: false });
+    await add('c', { when: 'now' });
     await queue.first('a');
     expect(told.slice(2)).toEqual(['c begun', 'c over', 'a begun', 'a over']);
   });

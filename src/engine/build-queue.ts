@@ -3,6 +3,7 @@
  * behind what is shown of it stands still while anything else goes on, and until nothing was asked for a while.
  */
 import type { Survey } from '@/core/inspect';
+import type { BuildWhen } from './protocol';
 
 type Build = (between: () => Promise<void>) => Promise<Survey>;
 
@@ -10,8 +11,7 @@ interface Waiting {
   readonly id: string;
   readonly build: Build;
   readonly done: (outcome: Promise<Survey>) => void;
-  /** Nobody waits for it. */
-  behind: boolean;
+  when: BuildWhen;
 }
 
 /** Milliseconds of building after which others have their turn. */
@@ -34,12 +34,12 @@ export class BuildQueue {
 
   constructor(private readonly quiet = QUIET_MS) {}
 
-  /** Has a disk built when it is its turn; `behind` when what is on it is known and nobody waits for it. */
-  add(id: string, build: Build, behind = false): Promise<Survey> {
+  /** Has a disk built when it is its turn. */
+  add(id: string, build: Build, when: BuildWhen = 'now'): Promise<Survey> {
     const built = new Promise<Survey>((done) => {
-      const waiting = { id, build, done, behind };
+      const waiting = { id, build, done, when };
       // One that nobody waits for may stand for as long as something else goes on.
-      if (!behind && this.#current?.behind) void this.#pull(waiting);
+      if (when === 'now' && this.#current?.when === 'behind') void this.#pull(waiting);
       else this.#waiting.push(waiting);
     });
     this.#settled.set(
@@ -60,7 +60,7 @@ export class BuildQueue {
     const at = this.#waiting.findIndex((w) => w.id === id);
     const [pulled] = at < 0 ? [] : this.#waiting.splice(at, 1);
     if (pulled) void this.#pull(pulled);
-    else if (this.#current?.id === id) this.#current.behind = false;
+    else if (this.#current?.id === id) this.#current.when = 'now';
     this.#wake();
     await this.#settled.get(id);
     this.#asked = performance.now();
@@ -84,8 +84,7 @@ export class BuildQueue {
     this.#going = true;
     for (;;) {
       await new Promise((resolve) => setTimeout(resolve));
-      const at = this.#waiting.findIndex((w) => !w.behind);
-      const [next] = this.#waiting.splice(Math.max(at, 0), 1);
+      const [next] = this.#waiting.splice(this.#nextAt(), 1);
       if (!next) break;
       this.#current = next;
       await this.#build(next);
@@ -94,8 +93,17 @@ export class BuildQueue {
     this.#going = false;
   }
 
+  /** Beyond the last where nothing is to be built by itself. */
+  #nextAt(): number {
+    for (const when of ['now', 'behind'] as const) {
+      const at = this.#waiting.findIndex((w) => w.when === when);
+      if (at >= 0) return at;
+    }
+    return this.#waiting.length;
+  }
+
   async #pull(waiting: Waiting): Promise<void> {
-    waiting.behind = false;
+    waiting.when = 'now';
     this.#pulled += 1;
     await this.#build(waiting);
     this.#pulled -= 1;
@@ -116,8 +124,8 @@ export class BuildQueue {
     this.#turn = performance.now();
   }
 
-  #stands({ behind }: Waiting): boolean {
-    return behind && (this.#held > 0 || this.#pulled > 0 || this.#untilQuiet() > 0);
+  #stands({ when }: Waiting): boolean {
+    return when === 'behind' && (this.#held > 0 || this.#pulled > 0 || this.#untilQuiet() > 0);
   }
 
   #untilQuiet(): number {

@@ -19,6 +19,7 @@ import { Health } from './health';
 import type { WayBack } from './layers';
 import { OpenDisks } from './open-disks';
 import type {
+  BuildWhen,
   EngineApi,
   ExportListener,
   FolderItem,
@@ -63,8 +64,8 @@ export class EngineHost implements EngineApi {
     return this.#lock.whenFree();
   }
 
-  openPractice(id: string, recipe: Recipe, behind = false): Promise<Survey> {
-    return this.#disks.openPractice(id, recipe, behind);
+  openPractice(id: string, recipe: Recipe, when: BuildWhen = 'now'): Promise<Survey> {
+    return this.#disks.openPractice(id, recipe, when);
   }
 
   fingerprint(file: File): Promise<ImageFingerprint> {

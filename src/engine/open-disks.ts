@@ -12,7 +12,7 @@ import type { Database } from './database';
 import { FolderIndex } from './folder-index';
 import { DiskLayers } from './layers';
 import { PatientDevice } from './patient-device';
-import type { OpenedImage, OpenHow, OpenListener } from './protocol';
+import type { BuildWhen, OpenedImage, OpenHow, OpenListener } from './protocol';
 
 export interface OpenDisk {
   readonly name: string;
@@ -56,7 +56,7 @@ export class OpenDisks {
 
   constructor(private readonly db: Database) {}
 
-  openPractice(id: string, recipe: Recipe, behind: boolean): Promise<Survey> {
+  openPractice(id: string, recipe: Recipe, when: BuildWhen): Promise<Survey> {
     const build = async (between: () => Promise<void>): Promise<Survey> => {
       const base = new PatientDevice(recipeSize(recipe), recipe.sectorSize, between);
       await buildPracticeDisk(recipe, base);
@@ -65,7 +65,7 @@ export class OpenDisks {
       base.ready();
       return survey;
     };
-    return this.#builds.add(id, build, behind);
+    return this.#builds.add(id, build, when);
   }
 
   /** Does what takes a while, with nothing made ready behind it meanwhile. */

@@ -95,14 +95,17 @@ export interface StorageUse {
 /** The forms a disk is saved in: as it is, packed, or with empty space left out. */
 export type ImageFormat = 'raw' | 'gz' | 'zip' | 'qcow2' | 'vhd' | 'vhdx';
 
+/** When a practice disk is built: at once, behind everything else once it is quiet, or when it is asked for. */
+export type BuildWhen = 'now' | 'behind' | 'asked';
+
 /** The engine as the page sees it; every method is asynchronous across the seam. */
 export interface EngineApi {
   /** Takes the bench if no other tab has it; only then anything that is stored is changed. */
   hold(patiently?: boolean): Promise<boolean>;
   /** Returns when the tab that has the bench has let it go. */
   whenFree(): Promise<void>;
-  /** `behind`: what is on it is known, and nobody waits for it. */
-  openPractice(id: string, recipe: Recipe, behind?: boolean): Promise<Survey>;
+  /** Returns when it is built; `when` it is may be later where what is on it is known. */
+  openPractice(id: string, recipe: Recipe, when?: BuildWhen): Promise<Survey>;
   /** What a file is known by. */
   fingerprint(file: File): Promise<ImageFingerprint>;
   openImage(id: string, file: File, how?: OpenHow, progress?: OpenListener): Promise<OpenedImage>;

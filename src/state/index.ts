@@ -41,4 +41,5 @@ export type { CopyDisk, Current, PlanView, RoomElsewhere, ShownSource } from './
 export { useTransfers } from './transfers';
 export { isGoing, unfinished, useBench } from './store';
 export type { BenchDisk, Choosing, LookTab, RunView, Stage } from './store';
+export { savesData } from './thrift';
 export { ask, dismissProblem, dismissRefusal, explain, look } from './view';

@@ -3,7 +3,7 @@ import { isCoreError } from '@/core/errors';
 import type { Survey } from '@/core/inspect';
 import type { Layout } from '@/core/layout';
 import { parseRecipe, type Recipe } from '@/core/practice';
-import { engine, onEngineDeath, watchEngine, type StoredDisk } from '@/engine';
+import { engine, onEngineDeath, watchEngine, type BuildWhen, type StoredDisk } from '@/engine';
 import { findMends, findVolumes, loadHealth } from './health';
 import { afterRun, beginJob, fitsDisk, parseJob, reachedPlan, type JobState } from './job';
 import { putJob, storeJobs } from './jobs';
@@ -12,6 +12,7 @@ import { fileBehind, mayRead, partsOf } from './picked';
 import { loadPace, putRun, viewOf } from './runs';
 import { diskOf, get, isGoing, putDisk, set, unfinished } from './store';
 import { tab } from './tab';
+import { savesData } from './thrift';
 import { carryView, keptView } from './view';
 
 /** Longer than any browser takes to open its storage. */
@@ -39,7 +40,7 @@ export async function openBench(): Promise<void> {
   if (added.length > 0) void keep(() => db.disks.bulkPut(added));
   // Asked last: whoever goes somewhere while all of this is fetched is not taken back.
   const view = await keptView();
-  set({ disks: [...known, ...added].map((stored) => ({ stored, status: 'opening' })), ...view });
+  set({ disks: [...known, ...added].map((stored) => ({ stored, status: 'opening' })), ready: true, ...view });
   const { currentId, disks } = get();
   const inHandFirst = [...disks].sort((a, b) => Number(b.stored.id === currentId) - Number(a.stored.id === currentId));
   if (typeof window !== 'undefined') window.addEventListener('pagehide', storeJobs);
@@ -47,7 +48,6 @@ export async function openBench(): Promise<void> {
   watchEngine((silent) => set({ silent }));
   // Those that are known show at once; the one worker builds them behind whatever else is asked of it.
   await Promise.all(inHandFirst.map((disk) => openStored(disk.stored)));
-  set({ ready: true });
 }
 
 async function openStorage(): Promise<void> {
@@ -107,6 +107,8 @@ async function lookedAt(id: string, recipe: Recipe): Promise<Survey | undefined>
   return (await looked).find((one) => sameJson(one.recipe, recipe))?.survey;
 }
 
+const whenNobodyWaits = (): BuildWhen => (savesData() ? 'asked' : 'behind');
+
 async function openStored(stored: StoredDisk): Promise<void> {
   const { id, source } = stored;
   try {
@@ -115,7 +117,12 @@ async function openStored(stored: StoredDisk): Promise<void> {
       const recipe = parseRecipe(source.recipe);
       const known = await lookedAt(id, recipe);
       if (known) await opened(id, known, recipe, false);
-      const found = await engine('openPractice', id, { ...recipe, name: stored.name }, known !== undefined);
+      const found = await engine(
+        'openPractice',
+        id,
+        { ...recipe, name: stored.name },
+        known ? whenNobodyWaits() : 'now',
+      );
       // What was found before stands unless the disk turns out to be another.
       if (!known || !sameJson(known, found)) await opened(id, found, recipe);
       return;
