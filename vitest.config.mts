@@ -12,8 +12,8 @@ const PAGE = ['src/engine/**/*.test.ts', 'src/state/**/*.test.ts', 'src/ui/**/*.
 
 export default defineConfig({
   test: {
-    // One file a core; left alone it keeps a core free for watching.
-    maxWorkers: availableParallelism(),
+    // One file a core, and one while others wait for their disks and processes.
+    maxWorkers: availableParallelism() + 1,
     projects: [
       project('unit', ['src/{app,cli,core}/**/*.test.ts', 'scripts/**/*.test.ts'], 240_000),
       project('page', PAGE, 240_000, true),
