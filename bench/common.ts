@@ -1,6 +1,7 @@
 /** What every measurement uses: a folder, lines that are printed, a plain copy to compare with. */
 import { type Survey } from '@/core/inspect';
 import { asVolumeId, type Layout, type LaidVolume } from '@/core/layout';
+import { execFileSync } from 'node:child_process';
 import { closeSync, fsyncSync, mkdtempSync, openSync, readSync, writeFileSync, writeSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -24,10 +25,10 @@ export const now = (): string => new Date().toISOString();
 
 export const rate = (bytes: number, seconds: number): string => `${(bytes / 1e6 / seconds).toFixed(0)} MB/s`;
 
-/** Copies `bytes` of a file to another, with the same chunk and the same final barrier as a run. */
+/** Copies `bytes` of a file to another, in the pieces that are fastest here, with the same final barrier as a run. */
 export function plainCopy(from: string, to: string, bytes: number, offset = 0): void {
   const [source, target] = [openSync(from, 'r'), openSync(to, 'w')];
-  const buffer = Buffer.alloc(4 * MIB);
+  const buffer = Buffer.alloc(MIB);
   for (let done = 0; done < bytes;) {
     const n = readSync(source, buffer, 0, Math.min(buffer.length, bytes - done), offset + done);
     if (n === 0) break;
@@ -38,6 +39,9 @@ export function plainCopy(from: string, to: string, bytes: number, offset = 0): 
   closeSync(source);
   closeSync(target);
 }
+
+/** What was written before is on the disk, and does not slow down what is measured next. */
+export const settle = (): unknown => execFileSync('sync');
 
 /** @param length of the volume, where it is not the whole disk */
 export function recipe(size: string, farMib: number, nearMib: number, fileSystem = 'fat32', length?: string): string {

@@ -92,7 +92,7 @@ export function writePerformance(figures: readonly Figure[]): string[] {
     '',
     `Written by \`npm run bench\`; nothing in it is typed by hand. Machine of the last run: ${here}.`,
     '',
-    'A ratio (x) compares with something measured in the same run on the same bytes: a plain copy in pieces of 4 MiB',
+    'A ratio (x) compares with something measured in the same run on the same bytes: a plain copy in pieces of 1 MiB',
     'with one barrier at the end, the machine’s own SHA-256, or an independent reader. How something grows is the',
     'exponent of size fitted through what it took at several sizes: 1 is linear.',
     '',

@@ -1,18 +1,18 @@
 /** One volume of large files: read and hashed, made smaller, moved onto part of itself; and its image written out. */
 import { FileDevice } from '@/cli/files/file-device';
 import { systemFiles } from '@/cli/files/files';
+import { writeRaw } from '@/cli/files/write-image';
 import { nodeHasher } from '@/cli/node-hasher';
 import { make } from '@/cli/verbs/make';
 import { MeteredDevice, WindowDevice } from '@/core/device';
 import { probeFileSystem } from '@/core/fs';
-import { exportRaw } from '@/core/image';
 import { layoutOf, surveyDisk, type Survey } from '@/core/inspect';
 import type { Layout } from '@/core/layout';
 import { derivePlan, type Step } from '@/core/plan';
 import { portableHasher, takeManifest, type HasherFactory } from '@/core/proof';
 import { MemoryJournal, startRun } from '@/core/run';
 import { createHash } from 'node:crypto';
-import { closeSync, fsyncSync, openSync, rmSync, statSync, writeSync } from 'node:fs';
+import { rmSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { box, halved, MIB, now, plainCopy, quietly, rate, recipe } from './common';
 import { figure, growth, type Point } from './figures';
@@ -143,10 +143,10 @@ export async function benchExport(): Promise<void> {
   const { size } = statSync(image);
   const out = join(box, 'exported.img');
   const seconds = await timed(async () => {
-    const target = openSync(out, 'w');
-    for await (const chunk of exportRaw(disk)) writeSync(target, chunk);
-    fsyncSync(target);
-    closeSync(target);
+    const target = await systemFiles.open(out, 'create');
+    await writeRaw(disk, target);
+    await target.sync();
+    await target.close();
   });
   const copied = join(box, 'copied.img');
   const copy = await timed(() => plainCopy(image, copied, size));

@@ -7,6 +7,7 @@
  * half-open ranges; callers compare numbers from a disk first.
  */
 import { fillProcedural } from './procedural';
+import { PIECE_BYTES, readPieces } from './pieces';
 
 /** Where a run of bytes comes from when a device knows it without reading: a procedural stream. */
 export interface SourceRun {
@@ -14,8 +15,6 @@ export interface SourceRun {
   readonly at: number;
   readonly length: number;
 }
-
-const COPY_CHUNK_BYTES = 4 * 1024 * 1024;
 
 /** A readable, writable run of bytes with a sector size and a durability barrier. */
 export abstract class BlockDevice {
@@ -63,7 +62,7 @@ export abstract class BlockDevice {
 
   protected async verifyAt(offset: number, length: number): Promise<void> {
     // Nobody looks at what is read, so that one buffer will do for all of it, and for several at once.
-    const buffer = (this.#unseen ??= new Uint8Array(COPY_CHUNK_BYTES));
+    const buffer = (this.#unseen ??= new Uint8Array(PIECE_BYTES));
     for (let done = 0; done < length; done += buffer.length)
       await this.read(offset + done, buffer.subarray(0, Math.min(buffer.length, length - done)));
   }
@@ -76,12 +75,9 @@ export abstract class BlockDevice {
   }
 
   protected async copyAt(from: number, to: number, length: number): Promise<void> {
-    const buffer = new Uint8Array(Math.min(length, COPY_CHUNK_BYTES));
-    for (let done = 0; done < length; done += buffer.length) {
-      const part = buffer.subarray(0, Math.min(buffer.length, length - done));
-      await this.read(from + done, part);
-      await this.write(to + done, part);
-    }
+    // Reading ahead reads nothing that was written: where ranges overlap, what is written lies before it.
+    for await (const { offset, bytes } of readPieces(this, [{ start: from, end: from + length }]))
+      await this.write(to + offset - from, bytes);
   }
 
   /** Makes a range read as zeros, without storing them where the device can. */
@@ -91,7 +87,7 @@ export abstract class BlockDevice {
   }
 
   protected async discardAt(offset: number, length: number): Promise<void> {
-    const zeros = new Uint8Array(Math.min(length, COPY_CHUNK_BYTES));
+    const zeros = new Uint8Array(Math.min(length, PIECE_BYTES));
     for (let done = 0; done < length; done += zeros.length) {
       await this.write(offset + done, zeros.subarray(0, Math.min(zeros.length, length - done)));
     }
@@ -104,7 +100,7 @@ export abstract class BlockDevice {
   }
 
   protected async placeAt(offset: number, length: number, seed: number, at: number): Promise<void> {
-    const buffer = new Uint8Array(Math.min(length, COPY_CHUNK_BYTES));
+    const buffer = new Uint8Array(Math.min(length, PIECE_BYTES));
     for (let done = 0; done < length; done += buffer.length) {
       const part = buffer.subarray(0, Math.min(buffer.length, length - done));
       fillProcedural(seed, at + done, part);

@@ -1,5 +1,6 @@
 /** Copying from one device to another, by reference where the source is known without reading. */
 import type { BlockDevice } from './block-device';
+import { readPieces } from './pieces';
 
 const CHUNK_BYTES = 4 * 1024 * 1024;
 /** Below this, reading costs less than asking for the sources of halves. */
@@ -16,14 +17,13 @@ export async function copyAcross(
   to: number,
   length: number,
 ): Promise<void> {
-  const buffer = new Uint8Array(Math.min(CHUNK_BYTES, length));
   let at = from;
   // Listed first: both may lie over one disk, whose map changes with every write to the target.
   for (const { start, end } of [...source.occupied(from, from + length)]) {
     if (start > at) await target.discard(to + at - from, start - at);
     for (at = start; at < end;) {
       const size = Math.min(CHUNK_BYTES, end - at);
-      await copyChunk(source, at, target, to + at - from, buffer.subarray(0, size));
+      await copyChunk(source, at, target, to + at - from, size);
       at += size;
     }
   }
@@ -35,22 +35,22 @@ async function copyChunk(
   from: number,
   target: BlockDevice,
   to: number,
-  buffer: Uint8Array,
+  length: number,
 ): Promise<void> {
-  const known = source.sources(from, buffer.length);
+  const known = source.sources(from, length);
   if (known) {
     let at = to;
     for (const run of known) {
       await target.place(at, run.length, run.seed, run.at);
       at += run.length;
     }
-  } else if (buffer.length >= 2 * LEAST_HALVED && source.sources(from, source.sectorSize)) {
+  } else if (length >= 2 * LEAST_HALVED && source.sources(from, source.sectorSize)) {
     // It begins with what is known; what does not is read in one go.
-    const half = Math.floor(buffer.length / 2 / source.sectorSize) * source.sectorSize;
-    await copyChunk(source, from, target, to, buffer.subarray(0, half));
-    await copyChunk(source, from + half, target, to + half, buffer.subarray(half));
+    const half = Math.floor(length / 2 / source.sectorSize) * source.sectorSize;
+    await copyChunk(source, from, target, to, half);
+    await copyChunk(source, from + half, target, to + half, length - half);
   } else {
-    await source.read(from, buffer);
-    await target.write(to, buffer);
+    for await (const { offset, bytes } of readPieces(source, [{ start: from, end: from + length }]))
+      await target.write(to + offset - from, bytes);
   }
 }

@@ -13,6 +13,8 @@ export type { DeviceUse } from './metered-device';
 export { PAGE_BYTES } from './page-cache';
 export { PatchedDevice } from './patched-device';
 export { fillProcedural } from './procedural';
+export { PIECE_BYTES, readPieces } from './pieces';
+export type { Piece } from './pieces';
 export { SalvageDevice } from './salvage-device';
 export { SparseDevice } from './sparse-device';
 export { loseSome, UnreliableDevice } from './unreliable-device';

@@ -1,5 +1,5 @@
 /** A device streamed out as a raw image. */
-import type { BlockDevice } from '@/core/device';
+import { readPieces, type BlockDevice, type Piece } from '@/core/device';
 import { Gzip } from 'fflate';
 
 const EXPORT_CHUNK_BYTES = 4 * 1024 * 1024;
@@ -11,17 +11,8 @@ export async function* exportRaw(device: BlockDevice, chunkBytes = EXPORT_CHUNK_
   }
 }
 
-/** The stretches of a device that may hold anything but zeros, with their bytes, in chunks that the consumer owns. */
-export async function* exportOccupied(
-  device: BlockDevice,
-  chunkBytes = EXPORT_CHUNK_BYTES,
-): AsyncGenerator<{ offset: number; bytes: Uint8Array }> {
-  for (const { start, end } of device.occupied()) {
-    for (let offset = start; offset < end; offset += chunkBytes) {
-      yield { offset, bytes: await device.bytes(offset, Math.min(chunkBytes, end - offset)) };
-    }
-  }
-}
+/** The stretches of a device that may hold anything but zeros, with their bytes, which are borrowed until the next. */
+export const exportOccupied = (device: BlockDevice): AsyncGenerator<Piece> => readPieces(device, device.occupied());
 
 const PACK_CHUNK_BYTES = 1024 * 1024;
 

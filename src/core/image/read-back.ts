@@ -1,11 +1,10 @@
 /** Reading back what was saved, and comparing it with what it was to be. */
 import { isZeros, sameBytes } from '@/core/bytes';
-import type { BlockDevice } from '@/core/device';
+import { readPieces, type BlockDevice, type Piece } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { ByteSource } from './image-device';
 import type { Unpacker } from './unpack';
 
-const CHUNK_BYTES = 4 * 1024 * 1024;
 const NEAR_BYTES = 64 * 1024;
 
 /**
@@ -24,12 +23,16 @@ export async function assertSavedAs(
   if (saved.size < disk.size) throw new CoreError('image.not-as-saved', { name, offset: saved.size });
   let done = 0;
   const compare = async (start: number, end: number): Promise<void> => {
-    for (let at = start; at < end; at += CHUNK_BYTES) {
-      const length = Math.min(CHUNK_BYTES, end - at);
-      const [own, back] = [await disk.bytes(at, length), await saved.bytes(at, length)];
-      if (!sameBytes(own, back)) throw new CoreError('image.not-as-saved', { name, offset: at });
-      done += length;
-      progress(done);
+    const back = readPieces(saved, [{ start, end }]);
+    try {
+      for await (const { offset, bytes } of readPieces(disk, [{ start, end }])) {
+        const { value } = (await back.next()) as IteratorYieldResult<Piece>;
+        if (!sameBytes(bytes, value.bytes)) throw new CoreError('image.not-as-saved', { name, offset });
+        done += bytes.length;
+        progress(done);
+      }
+    } finally {
+      await back.return(undefined);
     }
   };
   // What the image holds beside what the disk does must be zeros there too.

@@ -14,7 +14,7 @@ export interface HasherFactory {
   (): Promise<Hasher> | Hasher;
   /**
    * The digest of bytes that are all there, hexadecimal, made beside what else goes on: on another core, where that can
-   * be. The bytes are given away.
+   * be. The bytes are borrowed for the call, and not until its promise settles.
    */
   readonly whole?: (bytes: Uint8Array<ArrayBuffer>) => Promise<string> | string;
 }

@@ -5,7 +5,7 @@
  * instead of the bytes, and says so: equal sources give equal bytes. On image files bytes are always hashed.
  */
 import { isZeros } from '@/core/bytes';
-import type { BlockDevice, SourceRun } from '@/core/device';
+import { PIECE_BYTES, type BlockDevice, type SourceRun } from '@/core/device';
 import type { ContentRun, EntryKind, FileEntry, Volume } from '@/core/fs';
 import { isCoreError } from '@/core/errors';
 import { portableHasher, type Hasher, type HasherFactory } from './hasher';
@@ -30,7 +30,6 @@ export interface ManifestEntry {
   readonly lost?: number;
 }
 
-const READ_CHUNK = 4 * 1024 * 1024;
 const SHORT = 1024;
 /** Files up to so many bytes are read whole, and hashed while the next ones are read. */
 const WHOLE = 8 * 1024 * 1024;
@@ -104,6 +103,8 @@ function lostSince(before: number, { lost }: ManifestOptions): Pick<ManifestEntr
 /** Reads files one after the other; their digests may still be made while the next one is read. */
 class ContentReader {
   readonly #buffers: readonly [Uint8Array, Uint8Array];
+  /** Grows to what is read whole, and is used for each file in turn. */
+  #whole = new Uint8Array(0);
 
   constructor(
     private readonly volume: Volume,
@@ -111,7 +112,7 @@ class ContentReader {
     private readonly options: ManifestOptions,
     private readonly read: (bytes: number) => void,
   ) {
-    const length = Math.max(1, Math.min(READ_CHUNK, device.size));
+    const length = Math.max(1, Math.min(PIECE_BYTES, device.size));
     this.#buffers = [new Uint8Array(length), new Uint8Array(length)];
   }
 
@@ -129,7 +130,8 @@ class ContentReader {
     const method = whole ? 'bytes' : 'part';
     const length = runs.reduce((sum, run) => sum + lengthOf(run), 0);
     if (!hasher.whole || length > WHOLE) return { sha256: await this.#hashed(runs, await hasher()), method };
-    const bytes = new Uint8Array(length);
+    if (this.#whole.length < length) this.#whole = new Uint8Array(Math.min(WHOLE, 2 * length));
+    const bytes = this.#whole.subarray(0, length);
     let at = 0;
     for (const run of runs) {
       const part = bytes.subarray(at, at + lengthOf(run));
