@@ -13,7 +13,7 @@ export type { DeviceUse } from './metered-device';
 export { PAGE_BYTES } from './page-cache';
 export { PatchedDevice } from './patched-device';
 export { fillProcedural } from './procedural';
-export { PIECE_BYTES, readPieces } from './pieces';
+export { PIECE_BYTES, readBoth, readPieces } from './pieces';
 export type { Piece } from './pieces';
 export { SalvageDevice } from './salvage-device';
 export { SparseDevice } from './sparse-device';

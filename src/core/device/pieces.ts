@@ -16,15 +16,17 @@ export interface Piece {
   readonly bytes: Uint8Array;
 }
 
+interface Range {
+  readonly start: number;
+  readonly end: number;
+}
+
 /**
  * The bytes of ranges, in order; those of a piece are borrowed until the next one is asked for. Nothing is under way any
  * more once it has ended, in whatever way.
  * @throws CoreError `device.read-failed`
  */
-export async function* readPieces(
-  device: Pick<BlockDevice, 'read'>,
-  ranges: Iterable<{ readonly start: number; readonly end: number }>,
-): AsyncGenerator<Piece> {
+export async function* readPieces(device: Pick<BlockDevice, 'read'>, ranges: Iterable<Range>): AsyncGenerator<Piece> {
   const buffers = [0, 1].map(() => spare.pop() ?? new Uint8Array(PIECE_BYTES));
   let [turn, ahead]: [number, Promise<void> | undefined] = [0, undefined];
   let before: Piece | undefined;
@@ -46,5 +48,26 @@ export async function* readPieces(
   } finally {
     await ahead?.catch(() => undefined);
     if (spare.length < MOST_SPARE) spare.push(...buffers);
+  }
+}
+
+/**
+ * The pieces of two ranges of one length beside each other, borrowed until the next.
+ * @throws CoreError `device.read-failed`
+ */
+export async function* readBoth(
+  one: Pick<BlockDevice, 'read'>,
+  range: Range,
+  other: Pick<BlockDevice, 'read'>,
+  start = range.start,
+): AsyncGenerator<readonly [Piece, Piece]> {
+  const beside = readPieces(other, [{ start, end: start + range.end - range.start }]);
+  try {
+    for await (const piece of readPieces(one, [range])) {
+      const { value } = (await beside.next()) as IteratorYieldResult<Piece>;
+      yield [piece, value];
+    }
+  } finally {
+    await beside.return(undefined);
   }
 }

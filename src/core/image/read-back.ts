@@ -1,6 +1,6 @@
 /** Reading back what was saved, and comparing it with what it was to be. */
 import { isZeros, sameBytes } from '@/core/bytes';
-import { readPieces, type BlockDevice, type Piece } from '@/core/device';
+import { readBoth, type BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { ByteSource } from './image-device';
 import type { Unpacker } from './unpack';
@@ -23,16 +23,10 @@ export async function assertSavedAs(
   if (saved.size < disk.size) throw new CoreError('image.not-as-saved', { name, offset: saved.size });
   let done = 0;
   const compare = async (start: number, end: number): Promise<void> => {
-    const back = readPieces(saved, [{ start, end }]);
-    try {
-      for await (const { offset, bytes } of readPieces(disk, [{ start, end }])) {
-        const { value } = (await back.next()) as IteratorYieldResult<Piece>;
-        if (!sameBytes(bytes, value.bytes)) throw new CoreError('image.not-as-saved', { name, offset });
-        done += bytes.length;
-        progress(done);
-      }
-    } finally {
-      await back.return(undefined);
+    for await (const [{ offset, bytes }, back] of readBoth(disk, { start, end }, saved)) {
+      if (!sameBytes(bytes, back.bytes)) throw new CoreError('image.not-as-saved', { name, offset });
+      done += bytes.length;
+      progress(done);
     }
   };
   // What the image holds beside what the disk does must be zeros there too.

@@ -5,7 +5,7 @@
  * Where a device knows without reading what its bytes are, the digest is of that; it is compared on the same device only.
  */
 import { sameBytes } from '@/core/bytes';
-import { copyAcross, type BlockDevice, type SourceRun } from '@/core/device';
+import { copyAcross, readBoth, readPieces, type BlockDevice, type SourceRun } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { ByteRange } from '@/core/fs';
 import { portableHasher, type HasherFactory } from '@/core/proof';
@@ -55,35 +55,33 @@ function* chunkOf(end: CarryEnd, at: number, length: number): Generator<Stretch>
   } else yield { at, length };
 }
 
-/** Told of every stretch as it is digested, with its bytes where they had to be read. */
-type Seen = (stretch: Stretch, bytes: Uint8Array | undefined) => Promise<void>;
-
+/** @param source what it came from, where that is compared too; undefined is given where it has something else */
 async function sealOf(
   end: CarryEnd,
   parts: readonly ByteRange[],
   hasher: HasherFactory,
-  seen: Seen = async () => undefined,
-): Promise<string> {
+  source?: CarryEnd,
+): Promise<string | undefined> {
   const hash = await hasher();
   const text = new TextEncoder();
   for (const stretch of stretchesOf(end, parts)) {
     const { at, length, known } = stretch;
-    const bytes = known ? undefined : await end.device.bytes(end.start + at, length);
-    await seen(stretch, bytes);
     hash.update(text.encode(JSON.stringify([at, length, known ?? 'bytes'])));
-    if (bytes) hash.update(bytes);
+    const range = { start: end.start + at, end: end.start + at + length };
+    if (known) {
+      if (source && !(await isSame(source, end, stretch))) return undefined;
+    } else if (source)
+      for await (const [{ bytes }, sent] of readBoth(end.device, range, source.device, source.start + at)) {
+        if (!sameBytes(bytes, sent.bytes)) return undefined;
+        hash.update(bytes);
+      }
+    else for await (const { bytes } of readPieces(end.device, [range])) hash.update(bytes);
   }
   return hash.digest();
 }
 
-/** Whether the source has in a stretch what arrived; `read` is that where it was not known. */
-async function isSame(
-  source: CarryEnd,
-  arrived: CarryEnd,
-  { at, length, known }: Stretch,
-  read: Uint8Array | undefined,
-): Promise<boolean> {
-  if (read) return sameBytes(await source.device.bytes(source.start + at, length), read);
+/** Whether the source has in a stretch what arrived, which is known without reading. */
+async function isSame(source: CarryEnd, arrived: CarryEnd, { at, length, known }: Stretch): Promise<boolean> {
   if (known && known !== 'zeros') {
     const sources = source.device.sources(source.start + at, length);
     if (sources && JSON.stringify(sources) === JSON.stringify(known)) return true;
@@ -92,11 +90,9 @@ async function isSame(
     const occupied = source.device.occupied(source.start + at, source.start + at + length);
     if (occupied.next().done) return true;
   }
-  for (let done = 0; done < length; done += READ_CHUNK) {
-    const size = Math.min(READ_CHUNK, length - done);
-    const bytes = await source.device.bytes(source.start + at + done, size);
-    if (!sameBytes(bytes, await arrived.device.bytes(arrived.start + at + done, size))) return false;
-  }
+  const range = { start: arrived.start + at, end: arrived.start + at + length };
+  for await (const [came, sent] of readBoth(arrived.device, range, source.device, source.start + at))
+    if (!sameBytes(came.bytes, sent.bytes)) return false;
   return true;
 }
 
@@ -108,10 +104,9 @@ export async function sealArrived(
   name: string,
   hasher: HasherFactory = portableHasher,
 ): Promise<string> {
-  return sealOf(arrived, parts, hasher, async (stretch, bytes) => {
-    if (await isSame(source, arrived, stretch, bytes)) return;
-    throw new CoreError('run.elsewhere', { name, reason: 'what arrived there is not what was sent' });
-  });
+  const seal = await sealOf(arrived, parts, hasher, source);
+  if (seal !== undefined) return seal;
+  throw new CoreError('run.elsewhere', { name, reason: 'what arrived there is not what was sent' });
 }
 
 /** Compares a piece with its seal. @throws CoreError `run.elsewhere` when it is not what was put there */
