@@ -8,6 +8,7 @@ const LEAST_HALVED = 256 * 1024;
 
 /**
  * Copies `length` bytes. What reads as zeros is told to the target as such, and procedural content is put there anew.
+ * @returns how many bytes had to be read and written
  * @throws RangeError outside a device; CoreError `device.read-failed`, `device.write-failed`
  */
 export async function copyAcross(
@@ -16,18 +17,19 @@ export async function copyAcross(
   target: BlockDevice,
   to: number,
   length: number,
-): Promise<void> {
-  let at = from;
+): Promise<number> {
+  let [at, carried] = [from, 0];
   // Listed first: both may lie over one disk, whose map changes with every write to the target.
   for (const { start, end } of [...source.occupied(from, from + length)]) {
     if (start > at) await target.discard(to + at - from, start - at);
     for (at = start; at < end;) {
       const size = Math.min(CHUNK_BYTES, end - at);
-      await copyChunk(source, at, target, to + at - from, size);
+      carried += await copyChunk(source, at, target, to + at - from, size);
       at += size;
     }
   }
   if (at < from + length) await target.discard(to + at - from, from + length - at);
+  return carried;
 }
 
 async function copyChunk(
@@ -36,7 +38,7 @@ async function copyChunk(
   target: BlockDevice,
   to: number,
   length: number,
-): Promise<void> {
+): Promise<number> {
   const known = source.sources(from, length);
   if (known) {
     let at = to;
@@ -44,13 +46,15 @@ async function copyChunk(
       await target.place(at, run.length, run.seed, run.at);
       at += run.length;
     }
-  } else if (length >= 2 * LEAST_HALVED && source.sources(from, source.sectorSize)) {
+    return 0;
+  }
+  if (length >= 2 * LEAST_HALVED && source.sources(from, source.sectorSize)) {
     // It begins with what is known; what does not is read in one go.
     const half = Math.floor(length / 2 / source.sectorSize) * source.sectorSize;
-    await copyChunk(source, from, target, to, half);
-    await copyChunk(source, from + half, target, to + half, length - half);
-  } else {
-    for await (const { offset, bytes } of readPieces(source, [{ start: from, end: from + length }]))
-      await target.write(to + offset - from, bytes);
+    const first = await copyChunk(source, from, target, to, half);
+    return first + (await copyChunk(source, from + half, target, to + half, length - half));
   }
+  for await (const { offset, bytes } of readPieces(source, [{ start: from, end: from + length }]))
+    await target.write(to + offset - from, bytes);
+  return length;
 }

@@ -76,20 +76,29 @@ export async function readCarried(journal: JournalStore, step: number): Promise<
   return { ranges, seals };
 }
 
-/** Pieces that become durable together, where each of them costs next to nothing. */
+/** So much is carried byte by byte before it is made durable: a cut repeats no more. */
+const MOST_AT_RISK = 128 * 1024 * 1024;
+
+/** Pieces that become durable together. */
 export interface Together {
   /** How many at most. Further than the way that they go they must not reach: the first would be written over. */
   readonly pieces: number;
   readonly flush: () => Promise<void>;
 }
 
-/** How a piece is carried; what it gives is its seal, where it has one. */
-export type CarryPiece = (parts: readonly ByteRange[], piece: number) => Promise<string | undefined | void>;
+/** A piece that is where it shall be. */
+export interface CarriedPiece {
+  /** Bytes of it that are no references. */
+  readonly copied: number;
+  readonly seal?: string;
+}
+
+/** Carries the parts of a piece. What becomes of it is durable later. */
+export type CarryPiece = (parts: readonly ByteRange[], piece: number) => Promise<CarriedPiece>;
 
 /**
  * Carries all pieces from number `from` on.
  * @param windows the pieces in order, from the volume's start
- * @param act carries the parts of a piece and returns when they are durable, or leaves that to `together`
  * @throws CoreError `run.stopped`, and what the disk or journal throws
  */
 export async function inPieces(
@@ -99,29 +108,37 @@ export async function inPieces(
   ranges: readonly ByteRange[],
   from: number,
   act: CarryPiece,
-  together?: Together,
+  together: Together,
 ): Promise<void> {
-  let [piece, bytes, waiting] = [0, 0, 0];
-  const settle = async (seal: string | undefined): Promise<void> => {
-    await together?.flush();
-    await journal.append({ kind: 'carried', step: index, pieces: piece, ...(seal ? { seal } : {}) });
+  let [piece, bytes, copied] = [0, 0, 0];
+  let waiting: { readonly pieces: number; readonly seal?: string }[] = [];
+  const settle = async (): Promise<void> => {
+    if (waiting.length === 0) return;
+    await together.flush();
+    const told = waiting.filter((one, i) => one.seal !== undefined || i === waiting.length - 1);
+    for (const one of told) await journal.append({ kind: 'carried', step: index, ...one });
     await journal.flush();
-    waiting = 0;
+    [waiting, copied] = [[], 0];
   };
   for (const window of windows) {
     const parts = within(ranges, window);
-    if (signal?.aborted && piece >= from && parts.length > 0) {
-      if (waiting > 0) await settle(undefined);
+    const acts = piece >= from && parts.length > 0;
+    if (signal?.aborted && acts) {
+      await settle();
       throw new CoreError('run.stopped', { step: index });
     }
-    const seal = piece >= from && parts.length > 0 ? await act(parts, piece) : undefined;
-    const acted = piece >= from && (parts.length > 0 || waiting > 0);
+    const done = acts ? await act(parts, piece) : undefined;
     piece += 1;
-    if (acted && ++waiting >= (together?.pieces ?? 1)) await settle(seal ?? undefined);
+    if (done) {
+      waiting.push({ pieces: piece, ...(done.seal === undefined ? {} : { seal: done.seal }) });
+      copied += done.copied;
+    }
+    if (waiting.length > 0 && (piece - waiting[0]!.pieces + 1 >= together.pieces || copied >= MOST_AT_RISK))
+      await settle();
     for (const { start, end } of parts) bytes += end - start;
     if (parts.length > 0) carried(bytes);
   }
-  if (waiting > 0) await settle(undefined);
+  await settle();
 }
 
 /** The parts of sorted ranges that lie in a window. */

@@ -121,8 +121,10 @@ export async function assertSealed(
     throw new CoreError('run.elsewhere', { name, reason: 'it is not what was put there' });
 }
 
-/** Copies the parts of a piece from one disk to another. */
-export async function copyParts(source: CarryEnd, target: CarryEnd, parts: readonly ByteRange[]): Promise<void> {
+/** Copies the parts of a piece from one disk to another. @returns how many bytes had to be read and written */
+export async function copyParts(source: CarryEnd, target: CarryEnd, parts: readonly ByteRange[]): Promise<number> {
+  let copied = 0;
   for (const { start, end } of parts)
-    await copyAcross(source.device, source.start + start, target.device, target.start + start, end - start);
+    copied += await copyAcross(source.device, source.start + start, target.device, target.start + start, end - start);
+  return copied;
 }

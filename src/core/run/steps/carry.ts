@@ -3,7 +3,15 @@ import { OverlayDevice, SalvageDevice, WindowDevice, type BlockDevice } from '@/
 import type { ByteRange } from '@/core/fs';
 import { overlapsItself, wayOf, windowOf, windowsOf, type CarryStep, type EmptyStep } from '@/core/plan';
 import { applyNow } from '../apply-now';
-import { assertReadable, inPieces, listCarried, readCarried, type CarryPiece, type CarryPorts } from '../carry-pieces';
+import {
+  assertReadable,
+  inPieces,
+  listCarried,
+  readCarried,
+  type CarryPiece,
+  type CarryPorts,
+  type Together,
+} from '../carry-pieces';
 import { assertSealed, copyParts, sealArrived, type CarryEnd } from '../seal';
 import type { StepContext, StepRunner } from './step-context';
 
@@ -35,6 +43,12 @@ async function toCarry(step: CarryStep, context: StepContext): Promise<readonly 
 /** Nothing of the target is live, so that any length of a piece is safe; as if it were moved by its own length. */
 const freely = (length: number): Iterable<ByteRange> => windowsOf(length, 0, length);
 
+/** What comes to free places becomes durable together where it may be references; what is copied bounds that. */
+const togetherOn = (device: BlockDevice): Together => ({
+  pieces: device.refers ? MOST_AT_ONCE : 1,
+  flush: () => device.flush(),
+});
+
 /**
  * How many pieces may wait for one barrier: what they come from is then still whole after a cut as long as they span no
  * more than the way they go. Where bytes are copied one by one each piece has its own, so that a cut repeats little.
@@ -57,7 +71,12 @@ async function move(step: CarryStep, context: StepContext): Promise<void> {
   }
   const windows = windowsOf(from.start, to.start, to.length);
   const act: CarryPiece = async (parts) => {
-    for (const { start, end } of parts) await disk.copy(from.start + start, to.start + start, end - start);
+    let copied = 0;
+    for (const { start, end } of parts) {
+      await disk.copy(from.start + start, to.start + start, end - start);
+      if (!disk.refers) copied += end - start;
+    }
+    return { copied };
   };
   const together = { pieces: piecesAtOnce(step, disk), flush: () => disk.flush() };
   await inPieces(portsOf(context), context.index, windows, ranges, begun ?? 0, act, together);
@@ -91,10 +110,8 @@ async function carryFreely(
   ranges: readonly ByteRange[],
   begun: number,
 ): Promise<void> {
-  await inPieces(portsOf(context), context.index, freely(length), ranges, begun, async (parts) => {
-    await copyParts(source, target, parts);
-    await target.device.flush();
-  });
+  const act: CarryPiece = async (parts) => ({ copied: await copyParts(source, target, parts) });
+  await inPieces(portsOf(context), context.index, freely(length), ranges, begun, act, togetherOn(target.device));
 }
 
 /**
@@ -113,12 +130,16 @@ async function copy(step: CarryStep, context: StepContext): Promise<void> {
     : await (await context.open(new WindowDevice(source.device, 0, to.length))).allocation();
   const begun = begunPieces(context);
   if (begun === undefined) await listCarried(journal, context.index, ranges);
-  await inPieces(portsOf(context), context.index, freely(to.length), ranges, begun ?? 0, async (parts, piece) => {
+  const target = endOf(step, context);
+  const act: CarryPiece = async (parts, piece) => {
     unread = 0;
-    await copyParts(source, endOf(step, context), parts);
-    await context.ports.disk.flush();
-    if (unread > 0) await journal.append({ kind: 'lost', step: context.index, piece, bytes: unread });
-  });
+    const copied = await copyParts(source, target, parts);
+    // Gone through again, less of it may be lost than was told.
+    if (unread > 0 || begun !== undefined) await journal.append({ kind: 'lost', step: context.index, piece, bytes: unread });
+    return { copied };
+  };
+  const together = togetherOn(target.device);
+  await inPieces(portsOf(context), context.index, freely(to.length), ranges, begun ?? 0, act, together);
   await arrive(step, context, ranges);
 }
 
@@ -139,11 +160,12 @@ async function carryAway(step: CarryStep, context: StepContext): Promise<void> {
   const ranges =
     begun === undefined ? await toCarry(step, context) : (await readCarried(journal, context.index)).ranges;
   if (begun === undefined) await listCarried(journal, context.index, ranges);
-  await inPieces(portsOf(context), context.index, freely(to.length), ranges, begun ?? 0, async (parts) => {
-    await copyParts(source, target, parts);
-    await target.device.flush();
-    return sealArrived(source, target, parts, other!, hasher);
+  const act: CarryPiece = async (parts) => ({
+    copied: await copyParts(source, target, parts),
+    seal: await sealArrived(source, target, parts, other!, hasher),
   });
+  const together = togetherOn(target.device);
+  await inPieces(portsOf(context), context.index, freely(to.length), ranges, begun ?? 0, act, together);
   const tx = context.tableTransaction();
   await context.writeTable(tx, step.table);
   await context.commit(tx);
@@ -159,11 +181,12 @@ async function carryBack(step: CarryStep, context: StepContext): Promise<void> {
   );
   const { ranges, seals } = await readCarried(journal, away);
   const begun = begunPieces(context) ?? 0;
-  await inPieces(portsOf(context), context.index, freely(from.length), ranges, begun, async (parts, piece) => {
+  const act: CarryPiece = async (parts, piece) => {
     await assertSealed(source, parts, seals.get(piece), other!, hasher);
-    await copyParts(source, target, parts);
-    await target.device.flush();
-  });
+    return { copied: await copyParts(source, target, parts) };
+  };
+  const together = togetherOn(target.device);
+  await inPieces(portsOf(context), context.index, freely(from.length), ranges, begun, act, together);
   await arrive(step, context, ranges);
 }
 
