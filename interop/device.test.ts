@@ -203,6 +203,76 @@ describe.runIf(MOUNTS)('a device', () => {
     detach(device);
   });
 
+  it('has files taken away to another device, both taken away meanwhile, and both are put back', async () => {
+    const [place, old, journal] = [box.path('place.img'), box.path('old.img'), box.path('journal-two')];
+    const made = (out: string, size: string, volumes: readonly object[]): void => {
+      const recipe = { version: 1, id: 'two', name: 'two', medium: 'usb', size, table: 'gpt', volumes };
+      writeFileSync(box.path('two.json'), JSON.stringify(recipe));
+      expect(ullager('make', box.path('two.json'), '--out', out).code).toBe(0);
+    };
+    made(old, '64 MiB', [{ fileSystem: 'ntfs', label: 'OLD', fill: [{ ...fill[1], near: 0.2 }] }]);
+    made(place, '96 MiB', []);
+    mkdirSync(journal);
+    const target = box.path('take.json');
+    const transfer = { from: { disk: 'old', volume: 1 }, folder: 'far', to: 'data', then: 'remove' };
+    writeFileSync(
+      target,
+      JSON.stringify({ volumes: [{ create: 'exfat', label: 'DATA', as: 'data' }], transfers: [transfer] }),
+    );
+    const [were, files] = [[place, old].map((path) => readFileSync(path)), filesOf(old)];
+    let [to, from] = [attach(place, 512), attach(old, 512)];
+    const on = (mean: string, ...more: string[]): string[] =>
+      inPlace(to, journal, '--with', `old=${from}`, '--i-mean', mean, ...more);
+    const meant = (...more: string[]): string[] => on(`old=${basename(from)}`, ...more);
+    for (const mean of [basename(to), `old=${basename(to)}`, 'old=', `else=${basename(from)}`]) {
+      const { code, err } = ullager(...on(mean, '--target', target));
+      expect([code, err], mean).toEqual([2, expect.stringMatching(/say --i-mean/)]);
+    }
+    expect(ullager(...inPlace(to, journal, '--with', `old=${from}`, '--target', target)).err).toContain(
+      `say --i-mean "old=${basename(from)}"`,
+    );
+    const kept = `${journal}/disk-${96 * MIB}.ullager-journal`;
+    const mark = `${journal}/disk-${64 * MIB}.ullager-part`;
+    const random = seededRandom(77);
+    let marked = 0;
+    for (let time = 0; time < 4; time++) {
+      const args = existsSync(kept) ? meant('--resume') : meant('--target', target);
+      await interrupted(args, kept, random() * 250, NOTHING, PLAN_BYTES);
+      if (existsSync(mark)) {
+        marked += 1;
+        const own = ullager(
+          'run',
+          from,
+          '--in-place',
+          '--i-mean',
+          basename(from),
+          '--journal',
+          journal,
+          '--target',
+          target,
+        );
+        expect(own.err).toMatch(/writes it too/);
+      }
+      const [a, b] = [to, from];
+      for (const device of [a, b]) detach(device);
+      to = attach(place, 512, a);
+      from = attach(old, 512, b);
+    }
+    expect(marked).toBeGreaterThan(0);
+    if (existsSync(kept)) {
+      const { code, err } = ullager(...meant('--resume'));
+      expect(code, err).toBe(0);
+    }
+    expect([kept, mark].map((path) => existsSync(path))).toEqual([false, false]);
+    const told = (path: string): (readonly [string, string | undefined])[] =>
+      filesOf(path).map((f) => [f.path, f.sha256] as const);
+    expect(told(to)).toEqual(files.filter((f) => f.path.startsWith('far/')).map((f) => [f.path, f.sha256]));
+    expect(told(from)).toEqual(files.filter((f) => !f.path.startsWith('far/')).map((f) => [f.path, f.sha256]));
+    expect(ullager(...meant('--rewind')).code).toBe(0);
+    for (const device of [to, from]) detach(device);
+    expect([place, old].map((path, i) => readFileSync(path).equals(were[i]!))).toEqual([true, true]);
+  });
+
   it('is read into a file, as any image is', () => {
     const device = attach(box.path('s4096.img'), 4096);
     expect(ullager('convert', device, '--out', box.path('copy.img')).code).toBe(0);

@@ -40,7 +40,11 @@ const writing = (command: Command): Command =>
     .option('--rewind', 'put everything back as it was')
     .option('--no-rewind', 'with --in-place: keep nothing to rewind with')
     .option('--journal <folder>', 'with --in-place: where the journal and the way back go')
-    .option('--i-mean <name>', 'the model or serial number of the device that is written')
+    .option(
+      '--i-mean <name>',
+      'the model or serial number of the device that is written; of another that is written too, --i-mean NAME=…, as --with calls it',
+      collect,
+    )
     .option('--papers <folder>', 'where the certificate, the manifests and the log go');
 
 /** What only looks. */

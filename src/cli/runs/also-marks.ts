@@ -1,5 +1,5 @@
 /**
- * Marks beside images that a run of another image writes too. As long as that run, or taking it back, is unfinished they
+ * Marks beside images that a run of another image writes too, and of disks of the machine beside that run's journal. As long as that run, or taking it back, is unfinished they
  * are between two states, which nothing else on them tells. A mark names the run and where its journal is, which decides;
  * what a cut leaves behind of a mark says nothing any more once that run is over.
  */
@@ -7,6 +7,7 @@ import { CoreError } from '@/core/errors';
 import { dirname, resolve } from 'node:path';
 import * as z from 'zod';
 import { createBeside, nameOfFile, readWhole, writeWhole, type Files } from '../files';
+import { besideOther } from './on-device';
 import { openJournal, openUndo, unlessOthers } from './run-files';
 
 const MOST_BYTES = 64 * 1024;
@@ -18,13 +19,15 @@ const markSchema = z.strictObject({
 });
 type Mark = z.output<typeof markSchema>;
 
-const markOf = async (files: Files, image: string): Promise<string> => `${await files.resolve(image)}.ullager-part`;
+/** @param beside what the journal of whoever asks stands beside */
+const markOf = async (files: Files, image: string, beside: string): Promise<string> =>
+  `${await besideOther(files, await files.resolve(image), beside)}.ullager-part`;
 
 /** Marks images, for good when this returns. */
 export async function markAlso(files: Files, run: string, beside: string, images: readonly string[]): Promise<void> {
   const mark: Mark = { version: 1, run, beside: resolve(beside) };
   for (const image of images) {
-    const path = await markOf(files, image);
+    const path = await markOf(files, image, beside);
     const file = await createBeside(files, path);
     try {
       await writeWhole(file, 0, new TextEncoder().encode(`${JSON.stringify(mark)}\n`));
@@ -41,16 +44,19 @@ export async function markAlso(files: Files, run: string, beside: string, images
 }
 
 /** Takes the marks of a run away. */
-export async function unmarkAlso(files: Files, run: string, images: readonly string[]): Promise<void> {
+export async function unmarkAlso(files: Files, run: string, beside: string, images: readonly string[]): Promise<void> {
   for (const image of images) {
-    const path = await markOf(files, image);
+    const path = await markOf(files, image, beside);
     if ((await read(files, path))?.run === run) await files.remove(path);
   }
 }
 
-/** @throws CoreError `run.holds` where another run that writes an image too is unfinished, or may be */
-export async function assertWhole(files: Files, image: string, own?: string): Promise<void> {
-  const path = await markOf(files, image);
+/**
+ * @param beside what the journal of whoever asks stands beside
+ * @throws CoreError `run.holds` where another run that writes an image too is unfinished, or may be
+ */
+export async function assertWhole(files: Files, image: string, beside: string, own?: string): Promise<void> {
+  const path = await markOf(files, image, beside);
   const mark = await read(files, path);
   if (!mark || mark.run === own) return;
   const held = await isUnfinished(files, mark);

@@ -1,6 +1,6 @@
 /**
- * Other disks that a run in place writes too, since files are taken away from volumes there. They are written as files,
- * held for this run alone, and what is overwritten of them is kept with what is of the image.
+ * Other disks that a run in place writes too, since files are taken away from volumes there: image files, and disks of the
+ * machine. They are held for this run alone, and what is overwritten of them is kept with what is of the image.
  */
 import { CoreError } from '@/core/errors';
 import type { DiskId } from '@/core/place';
@@ -9,6 +9,7 @@ import { FileDevice, type Files } from '../files';
 import { UsageError } from '../output';
 import { askedOf } from '../plan-for';
 import { namedFiles, type NamedFile, type WithDisks } from '../with-disks';
+import { assertAlsoMeant } from './on-device';
 import { openJournal, unlessOthers } from './run-files';
 import type { RunOptions } from './run-options';
 
@@ -46,11 +47,15 @@ export interface AlsoWritten {
   close(): Promise<void>;
 }
 
-/** @throws UsageError where one was not named, or is a disk of the machine */
+/**
+ * @param beside what the run's journal stands beside
+ * @throws UsageError where one was not named, or is a disk of the machine that is not meant
+ */
 export async function openToWrite(
   files: Files,
   wanted: readonly ToWrite[],
-  options: Pick<RunOptions, 'with'>,
+  beside: string,
+  options: Pick<RunOptions, 'with' | 'iMean'>,
 ): Promise<AlsoWritten> {
   const named = namedFiles(options.with);
   const devices = new Map<DiskId, FileDevice>();
@@ -60,7 +65,8 @@ export async function openToWrite(
   };
   try {
     for (const { disk, sectorSize } of wanted) {
-      const path = await fileOf(files, named, disk);
+      const path = fileOf(named, disk);
+      await assertAlsoMeant(files, path, disk, beside, options);
       devices.set(disk, await FileDevice.open(files, path, sectorSize));
       paths.push(path);
     }
@@ -71,13 +77,9 @@ export async function openToWrite(
   return { devices, paths, close };
 }
 
-async function fileOf(files: Files, named: readonly NamedFile[], disk: DiskId): Promise<string> {
+function fileOf(named: readonly NamedFile[], disk: DiskId): string {
   const path = named.find((n) => n.name === disk)?.path;
   if (path === undefined) throw new UsageError(`Name the disk ${disk} again, with --with ${disk}=FILE.`);
-  if ((await files.facts(path))?.device)
-    throw new UsageError(
-      `${path} is a disk of the machine, and files are taken away only from image files. Name it as the disk that is divided, or copy the files.`,
-    );
   return path;
 }
 

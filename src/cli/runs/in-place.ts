@@ -65,7 +65,7 @@ export async function startInPlace(call: RunCall): Promise<number> {
     let scratch: FileDevice | undefined;
     let also: AlsoWritten | undefined;
     try {
-      also = await openToWrite(files, toWriteIn(plan), options);
+      also = await openToWrite(files, toWriteIn(plan), beside, options);
       scratch = await makeScratch(files, options.scratch, plan, run);
     } catch (error) {
       await abandon(files, journal, undo);
@@ -87,11 +87,12 @@ export async function startInPlace(call: RunCall): Promise<number> {
         call,
         { disk, others: othersOf(scratch, new Map([...sources, ...others])), journal },
         (ports) => startRun(plan, ports, start),
+        also.paths,
       ).catch(async (error: unknown) => {
         if (journal.empty) {
           await scratch?.close();
           await removeScratch(files, options.scratch, run);
-          await unmarkAlso(files, run, also!.paths).catch(() => undefined);
+          await unmarkAlso(files, run, beside, also!.paths).catch(() => undefined);
           await abandon(files, journal, undo);
         }
         throw error;
@@ -122,14 +123,14 @@ export async function resumeInPlace(call: RunCall): Promise<number> {
     let also: AlsoWritten | undefined;
     try {
       sources = await sourcesToResume(call, state);
-      also = await openToWrite(files, toWriteIn(state.plan), options);
-      for (const one of [path, ...also.paths]) await assertWhole(files, one, state.run);
+      also = await openToWrite(files, toWriteIn(state.plan), beside, options);
+      for (const one of [path, ...also.paths]) await assertWhole(files, one, beside, state.run);
       if (!state.certificate) await markAlso(files, state.run, beside, also.paths);
       undo = state.undo ? await undoToResume(files, beside, state) : undefined;
       const keeper = undo && (await UndoKeeper.open(undo, state.run));
       const { disk, others } = kept(keeper, file, also);
       const all = othersOf(scratch, new Map([...sources.devices, ...others]));
-      const certificate = await withPorts(call, { disk, others: all, journal }, resumeRun);
+      const certificate = await withPorts(call, { disk, others: all, journal }, resumeRun, also.paths);
       return await finish(call, certificate, journal, { run: state.run, disk, keeper, also: also.paths });
     } finally {
       for (const open of [undo, file, also, scratch, sources]) await open?.close().catch(() => undefined);
@@ -185,7 +186,7 @@ async function finish(
   await leavePaper('The papers of the run', () => leavePapers(call, certificate, journal, disk, ran));
   await tidyUp(async () => {
     await removeScratch(files, options.scratch, run);
-    await unmarkAlso(files, run, also);
+    await unmarkAlso(files, run, call.beside, also);
     await journal.remove();
   });
   return code;

@@ -1,6 +1,6 @@
 import { expect, it, describe } from 'vitest';
 import { systemFiles, type DeviceFacts, type Files } from '../files';
-import { besideDevice, keptName } from './on-device';
+import { assertAlsoMeant, besideDevice, keptName } from './on-device';
 
 const DISK: DeviceFacts = { name: 'sdq', size: 64e9, sectorSize: 512, model: 'Brindle U64', serial: 'B0 17' };
 /** A machine with two folders, one of which is on the disk. */
@@ -14,7 +14,7 @@ const files: Files = {
 };
 const beside = (device: DeviceFacts, iMean?: string, journal?: string): Promise<string> =>
   besideDevice(files, '/dev/sdq', device, {
-    ...(iMean === undefined ? {} : { iMean }),
+    ...(iMean === undefined ? {} : { iMean: [iMean] }),
     ...(journal === undefined ? {} : { journal }),
   });
 
@@ -45,5 +45,27 @@ describe('a disk of the machine', () => {
 
   it('has a name for its journal that no letter of a model leads out of the folder with', () => {
     expect(keptName({ ...DISK, model: '../..', serial: '/etc' })).not.toMatch(/[./]/);
+  });
+
+  it('that is written too is meant by the name that the target has for it, and keeps no journal on it', async () => {
+    const machine: Files = {
+      ...files,
+      facts: async (path) => {
+        const found = await files.facts(path);
+        return path === '/dev/sdq' ? { ...found!, kind: 'device', device: DISK } : found;
+      },
+    };
+    const also = (iMean: string[], folder = '/other', path = '/dev/sdq'): Promise<void> =>
+      assertAlsoMeant(machine, path, 'old', `${folder}/x`, { iMean, with: ['old=/dev/sdq', 'b=/dev/sdr'] });
+    await also(['old=B0 17']);
+    await also(['b=C1', 'old=brindle u64', 'C1']);
+    for (const wrong of [[], ['B0 17'], ['b=B0 17'], ['old='], ['old=B0 17', 'old=C1']])
+      await expect(also(wrong)).rejects.toThrow(/--i-mean "old=Brindle U64"/);
+    await expect(also(['old=B0 17'], '/own')).rejects.toThrow(/on the disk that is to be written/);
+    // A file is no disk of the machine.
+    await also([], '/own', '/file');
+    // And what is said of it is not said of the disk that is divided.
+    const own = { iMean: ['old=B0 17'], journal: '/other', with: ['old=/dev/sdr'] };
+    await expect(besideDevice(files, '/dev/sdq', DISK, own)).rejects.toThrow(/--i-mean "Brindle U64"/);
   });
 });

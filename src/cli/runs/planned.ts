@@ -7,6 +7,7 @@ import { askedOf, planFor, type Planned } from '../plan-for';
 import { namedFiles, openWith, type WithDisks } from '../with-disks';
 import { assertWhole } from './also-marks';
 import { assertWritable } from './also-written';
+import { besideOther } from './on-device';
 import { openJournal, openUndo, unfinished, unlessOthers } from './run-files';
 import type { RunCall } from './run-options';
 
@@ -29,8 +30,10 @@ export async function planned<T>(
 ): Promise<T> {
   const { files, image: path, options } = call;
   const named = namedFiles(options.with);
-  for (const one of [call.beside, ...named.map((n) => n.path)]) await assertNotHalfWay(files, one);
-  for (const one of [path, ...named.map((n) => n.path)]) await assertWhole(files, one);
+  const { beside } = call;
+  await assertNotHalfWay(files, beside);
+  for (const other of named) await assertNotHalfWay(files, await besideOther(files, other.path, beside));
+  for (const one of [path, ...named.map((n) => n.path)]) await assertWhole(files, one, beside);
   const asked = await askedOf(files, options);
   const image = await openImage(files, path, { ...options, tableless: asked.tableless });
   let disks: WithDisks | undefined;

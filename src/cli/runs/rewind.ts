@@ -34,10 +34,10 @@ export async function rewindInPlace(call: RunCall): Promise<number> {
     let bytes: number;
     let also: AlsoWritten | undefined;
     try {
-      also = await openToWrite(files, othersIn(undo), call.options);
+      also = await openToWrite(files, othersIn(undo), beside, call.options);
       const sameSize = await withSectorSize(call, undo, disk);
       const disks = new Map([[HERE, sameSize], ...also.devices]);
-      for (const one of [image, ...also.paths]) await assertWhole(files, one, run);
+      for (const one of [image, ...also.paths]) await assertWhole(files, one, beside, run);
       await assertRewindable(disks, undo.file, undo.state, state?.run);
       await markAlso(files, run, beside, also.paths);
       bytes = await rewindDisks(disks, undo.file);
@@ -46,7 +46,7 @@ export async function rewindInPlace(call: RunCall): Promise<number> {
       for (const open of [disk, also]) await open?.close();
     }
     await removeScratch(files, call.options.scratch, run);
-    await unmarkAlso(files, run, also.paths);
+    await unmarkAlso(files, run, beside, also.paths);
     if (state) await journal!.file.remove();
     await undo.file.remove();
     const earlier = (await bringForward(files, beside)) + ((await files.facts(undoOf(beside))) ? 1 : 0);

@@ -31,8 +31,8 @@ export interface RunOptions {
   readonly rewind?: boolean | string;
   readonly override?: boolean;
   readonly inside?: string;
-  /** How a device of the machine is meant: its model or serial number. */
-  readonly iMean?: string;
+  /** How devices of the machine are meant: by their model or serial number, of other disks as NAME=MODEL. */
+  readonly iMean?: readonly string[];
   /** A folder for the journal and the way back, where they shall not stand beside the image. */
   readonly journal?: string;
   /** A folder for the certificate, the manifests and the log. */
@@ -54,11 +54,15 @@ export interface RunCall {
 /** No two runs are the same. */
 export const freshRun = (): string => randomUUID();
 
-/** Carries out `act` with what every run of the runner works with; told to end, it stops at the next safe moment. */
+/**
+ * Carries out `act` with what every run of the runner works with; told to end, it stops at the next safe moment.
+ * @param also other disks that it writes too
+ */
 export async function withPorts(
   call: RunCall,
   ports: Pick<RunPorts, 'disk' | 'original' | 'others' | 'journal'>,
   act: (ports: RunPorts) => Promise<Certificate>,
+  also: readonly string[] = [],
 ): Promise<Certificate> {
   const abort = new AbortController();
   const lines: LogLine[] = [];
@@ -69,8 +73,10 @@ export async function withPorts(
   try {
     const { signal } = abort;
     const now = (): string => new Date().toISOString();
-    const forget = call.onDevice ? { forget: () => forgetCached(call.image) } : {};
-    return await act({ ...ports, hasher: nodeHasher, now, alwaysBytes: true, signal, ...log, ...forget });
+    const forget = async (): Promise<void> => {
+      for (const path of [call.image, ...also]) if ((await call.files.facts(path))?.device) await forgetCached(path);
+    };
+    return await act({ ...ports, hasher: nodeHasher, now, alwaysBytes: true, signal, ...log, forget });
   } finally {
     process.off('SIGINT', stop);
     process.off('SIGTERM', stop);

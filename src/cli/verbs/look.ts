@@ -40,7 +40,7 @@ export async function looking(
   const others = await wantedOf(namedFiles(options.with), [], files);
   return holding(files, [{ path, mode: 'read' }, ...others], async () => {
     // What is shown may be between two states; it is shown all the same, and said.
-    await assertWhole(files, path).catch((error: unknown) => {
+    await assertWhole(files, path, path).catch((error: unknown) => {
       if (!isCoreError(error, 'run.holds')) throw error;
       note(error.message);
     });
