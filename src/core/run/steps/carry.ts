@@ -135,7 +135,8 @@ async function copy(step: CarryStep, context: StepContext): Promise<void> {
     unread = 0;
     const copied = await copyParts(source, target, parts);
     // Gone through again, less of it may be lost than was told.
-    if (unread > 0 || begun !== undefined) await journal.append({ kind: 'lost', step: context.index, piece, bytes: unread });
+    if (unread > 0 || begun !== undefined)
+      await journal.append({ kind: 'lost', step: context.index, piece, bytes: unread });
     return { copied };
   };
   const together = togetherOn(target.device);
