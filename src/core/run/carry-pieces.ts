@@ -87,7 +87,7 @@ export interface Together {
 }
 
 /** A piece that is where it shall be. */
-export interface CarriedPiece {
+interface CarriedPiece {
   /** Bytes of it that are no references. */
   readonly copied: number;
   readonly seal?: string;
