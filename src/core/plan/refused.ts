@@ -123,7 +123,7 @@ const SENTENCES: { readonly [C in keyof PlanRefusals]: (facts: PlanRefusals[C]) 
   'failing.place': (f) =>
     `${f.volume} would be carried onto a place that can’t be written, ${formatSize(f.at)} from the start of the disk. Leave that place unallocated`,
   'rounds.alone': () =>
-    'folders that go in rounds leave no room for other changes of places. Make those in another plan',
+    'while folders go in rounds no other volume can change its place, be copied, or get another table. Do that in another plan',
   'rounds.fault': (f) => f.fault,
 };
 

@@ -33,7 +33,7 @@ export interface Rounds {
 
 /**
  * The steps of all rounds, from the first giving to where both volumes are as planned; nothing where there are none.
- * @throws CoreError `plan.refused` where no rounds would do, or the plan has other moves beside
+ * @throws CoreError `plan.refused` where no rounds would do, or volumes change their places, or are copied, beside
  */
 export function planRounds(context: RoundContext): Rounds | undefined {
   const { planned, kept, transfers } = context;
@@ -44,10 +44,10 @@ export function planRounds(context: RoundContext): Rounds | undefined {
   if (fault) throw refused('rounds.fault', { fault });
   const source = kept.find((k) => k.now.number === first.measure)!;
   const { target } = first;
-  const others = kept.filter((k) => k !== source);
-  const still = others.every((k) => k.planned.start === k.now.start && k.planned.length === k.now.length);
-  const alone = planned.volumes.every((v) => v.id === target.id || kept.some((k) => k.planned.id === v.id));
-  if (!still || !alone || planned.table !== context.now.table) throw refused('rounds.alone', {});
+  // What only gets smaller, is made anew, or gets room behind it, does so before all rounds or after the last.
+  const still = kept.every((k) => k === source || k.planned.start === k.now.start);
+  const made = planned.volumes.every((v) => v.origin.kind === 'new' || kept.some((k) => k.planned.id === v.id));
+  if (!still || !made || planned.table !== context.now.table) throw refused('rounds.alone', {});
   return { source, target, steps: new RoundSteps(context, source, target).steps(all) };
 }
 

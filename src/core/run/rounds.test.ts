@@ -72,6 +72,32 @@ const target = (keep: string, fileSystem: string, folders = FOLDERS, under = '')
   })),
 });
 
+/** A full volume with one before it and one behind it. */
+function betweenOthers(table: 'gpt' | 'mbr'): Promise<MemoryDevice> {
+  const fill = FOLDERS.map((folder) => {
+    return { folder, count: 10, name: '{nn} {word}.bin', smallest: '400 KiB', largest: '900 KiB', fragments: 2 };
+  });
+  const few = [{ folder: 'Few', count: 9, name: '{n}.bin', smallest: '9 KiB', largest: '190 KiB', near: 0.9 }];
+  const volumes = [
+    { size: '12 MiB', fileSystem: 'fat16', label: 'FIRST', fill: few },
+    { size: '64 MiB', fileSystem: 'ntfs', label: 'OLD', fill },
+    { size: '10 MiB', fileSystem: 'exfat', label: 'LAST', fill: few },
+  ];
+  return buildStick({ table, size: '96 MiB', volumes: volumes as never });
+}
+
+/** Its folders go, and the others get smaller and larger; one more comes behind. */
+const besideOthers = (last: object): TargetInput => ({
+  volumes: [
+    { keep: 1, size: '9 MiB' },
+    { keep: 2, size: '14 MiB', start: '13 MiB' },
+    { create: 'ntfs', size: '44 MiB', label: 'TREES', as: 'own' },
+    { create: 'fat12', size: '5 MiB', label: 'MORE' },
+    { keep: 3, size: '16 MiB', ...last },
+  ],
+  transfers: FOLDERS.map((folder) => ({ from: { volume: 2 }, to: 'own', folder, then: 'remove' as const })),
+});
+
 async function manifestOf(disk: MemoryDevice, place: { start: number; length: number }): Promise<ManifestEntry[]> {
   const { window, volume } = await openAt(disk, place);
   const out: ManifestEntry[] = [];
@@ -216,6 +242,39 @@ describe('folders to a volume of their own, with more in them than is free', () 
     const [old] = (await surveyDisk(after)).volumes;
     const all = await manifestOf(after, old!);
     expect(all.filter((e) => e.path.startsWith('Trees')).map((e) => [e.path, e.kind])).toEqual([['Trees', 'link']]);
+  });
+
+  it.each(['gpt', 'mbr'] as const)(
+    'go in rounds on %s while others get smaller and larger where they are, and one more is made',
+    async (table) => {
+      const disk = await betweenOthers(table);
+      const { plan, survey } = await planned(disk, besideOthers({ start: '77 MiB' }));
+      const before = await Promise.all(survey.volumes.map((v) => hashes(disk, v)));
+      expect(count(plan, 'carry')).toBeGreaterThan(0);
+      expect(count(plan, 'shrink')).toBeGreaterThan(2);
+      const after = await surviveCuts(plan, disk, seededRandom(18), rounds(3, 10));
+      const found = await surveyDisk(after);
+      expect(found.findings).toEqual([]);
+      expect(found.volumes.flatMap((v) => v.findings)).toEqual([]);
+      // A logical volume has its boot record before it.
+      const own = table === 'mbr' ? 1 : 0;
+      expect(found.volumes.map((v) => [v.info?.label, v.start / MIB, v.length / MIB])).toEqual([
+        ['FIRST', 1, 9],
+        ['OLD', 13, 14],
+        ['TREES', 27 + own, 44 - own],
+        ['MORE', 71 + own, 5 - own],
+        ['LAST', 77, 16],
+      ]);
+      const now = await Promise.all(found.volumes.map((v) => hashes(after, v)));
+      expect([now[0], new Map([...now[1]!, ...now[2]!]), now[4]]).toEqual(before);
+    },
+  );
+
+  it('are refused while another volume changes its place', async () => {
+    const disk = await betweenOthers('gpt');
+    await expect(planned(disk, besideOthers({ start: '78 MiB' }))).rejects.toThrow(
+      /no other volume can change its place/,
+    );
   });
 
   it('are refused with what would help where one file alone is more than can be given', async () => {
