@@ -2,6 +2,7 @@
 import { expect, test } from '@playwright/test';
 import { zipSync } from 'fflate';
 import { readFileSync, writeFileSync } from 'node:fs';
+import { gzipSync } from 'node:zlib';
 import { divideStick, makeImage, openBench, openImage, pick, STICK } from './bench';
 
 test('Ctrl+Z undoes what the focused edge did, by arrow key and by drag, to the very beginning', async ({ page }) => {
@@ -182,6 +183,37 @@ test('an image in parts is one disk, runs and is proven, and is found again by a
   await page.getByRole('button', { name: 'Open stick', exact: true }).click();
   await expect(page.getByRole('button', { name: 'Divide this disk' })).toBeVisible();
   expect(readFileSync(image).equals(bytes)).toBe(true);
+});
+
+test('what a packed image unpacks to and memory shall not hold is put aside, used, and given back', async ({
+  page,
+}) => {
+  const image = makeImage('120 MiB', { count: 36, smallest: '2 MiB', largest: '3 MiB', fragments: 2 });
+  const packed = `${image}.gz`;
+  writeFileSync(packed, gzipSync(readFileSync(image), { level: 1 }));
+  const aside = (): Promise<number[]> =>
+    page.evaluate(async () => {
+      const root = await navigator.storage.getDirectory();
+      const folder = await root.getDirectoryHandle('unpacked', { create: true });
+      const sizes: number[] = [];
+      for await (const one of (folder as unknown as { values(): AsyncIterable<FileSystemFileHandle> }).values())
+        sizes.push((await one.getFile()).size);
+      return sizes;
+    });
+  await openBench(page);
+  await openImage(page, packed);
+  await page.getByRole('button', { name: 'Divide this disk' }).click();
+  const [size, ...others] = await aside();
+  expect(size).toBeGreaterThan(2 ** 20);
+  expect(others).toEqual([]);
+  await page.getByRole('button', { name: 'Split' }).click();
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  await page.getByRole('button', { name: 'Run the work order' }).click();
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+  await page.reload();
+  await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
+  await expect(page.getByRole('button', { name: 'Open again' })).toBeVisible();
+  expect(await aside()).toEqual([]);
 });
 
 test('the engine’s worker may reach nowhere, and other names are not served', async ({ page, request }) => {

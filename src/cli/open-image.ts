@@ -1,9 +1,9 @@
 /** Opening an image for looking at it, and reading JSON files. */
 import { isCoreError } from '@/core/errors';
-import { ImageDevice } from '@/core/image';
+import { ImageDevice, type Spill } from '@/core/image';
 import type { OpenVolume } from '@/core/inspect';
 import { openImageDevice, Session, type OpenedDevice } from '@/core/session';
-import { type Files, FileSource, readWhole } from './files';
+import { type Files, FileSource, makeSpill, readWhole } from './files';
 import { dirname, join } from 'node:path';
 import { UsageError } from './output';
 
@@ -43,7 +43,7 @@ export async function openImage(
 ): Promise<OpenImage | ImageOnly> {
   const asked = sectorSize === undefined ? undefined : readSectorSize(sectorSize);
   const file = await FileSource.open(files, path);
-  const others: FileSource[] = [];
+  const others: { close(): Promise<void> }[] = [];
   const close = async (): Promise<void> => {
     for (const one of [file, ...others]) await one.close();
   };
@@ -55,10 +55,15 @@ export async function openImage(
     others.push(found);
     return found;
   };
+  const spill = async (): Promise<Spill> => {
+    const made = await makeSpill(files);
+    others.push(made);
+    return made;
+  };
   try {
     const { device, packed, remarks } = file.sectorSize
       ? ownDevice(file, file.sectorSize, asked)
-      : await openImageDevice(file, { inside, sectorSize: asked, beside });
+      : await openImageDevice(file, { inside, sectorSize: asked, beside, spill });
     if (how) return { device, close };
     const session = await Session.open(device, path, tableless, remarks);
     return { device, session, packed, close };

@@ -36,6 +36,7 @@ import type {
   StorageUse,
 } from './protocol';
 import { Runs } from './runs';
+import { dropSpilled } from './spill-files';
 import { storageUse } from './storage-use';
 import { clearStored } from './stores';
 import { serveChunks } from './streams';
@@ -56,8 +57,11 @@ export class EngineHost implements EngineApi {
     this.#health = new Health(this.#disks);
   }
 
-  hold(patiently = false): Promise<boolean> {
-    return this.#lock.hold(patiently);
+  async hold(patiently = false): Promise<boolean> {
+    const held = await this.#lock.hold(patiently);
+    // Nothing is open yet of this tab, and what others have open stays.
+    if (held) await dropSpilled();
+    return held;
   }
 
   whenFree(): Promise<void> {

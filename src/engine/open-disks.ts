@@ -13,6 +13,7 @@ import { FolderIndex } from './folder-index';
 import { DiskLayers } from './layers';
 import { PatientDevice } from './patient-device';
 import type { BuildWhen, OpenedImage, OpenHow, OpenListener } from './protocol';
+import { makeSpillFile, type SpillFile } from './spill-files';
 
 export interface OpenDisk {
   readonly name: string;
@@ -53,6 +54,8 @@ export class OpenDisks {
   readonly #builds = new BuildQueue();
   /** Images that are being opened, each with how to call that off. */
   readonly #cancels = new Map<string, AbortController>();
+  /** Where what packed images unpack to is, beyond what memory has of it. */
+  readonly #spilled = new Map<string, readonly SpillFile[]>();
 
   constructor(private readonly db: Database) {}
 
@@ -107,11 +110,24 @@ export class OpenDisks {
     const fingerprint = await this.fingerprint(file);
     const same = otherDate ? sameContent : sameImage;
     if (expected && !same(expected, fingerprint)) throw new CoreError('image.changed', { name: file.name });
-    const { device, remarks } = await openImageDevice(source, { inside, ...told });
-    const image = { file, fingerprint, parts };
-    const alone = parts.length === 0 && isFirstPart(file.name) ? [FIRST_PART] : [];
-    const survey = await this.#open(id, file.name, device, { image, tableless, remarks: [...alone, ...remarks] });
-    return { survey, fingerprint };
+    const spilled: SpillFile[] = [];
+    const spill = async (): Promise<SpillFile | undefined> => {
+      const made = await makeSpillFile();
+      if (made) spilled.push(made);
+      return made;
+    };
+    try {
+      const { device, remarks } = await openImageDevice(source, { inside, spill, ...told });
+      const image = { file, fingerprint, parts };
+      const alone = parts.length === 0 && isFirstPart(file.name) ? [FIRST_PART] : [];
+      const survey = await this.#open(id, file.name, device, { image, tableless, remarks: [...alone, ...remarks] });
+      this.#giveBack(id);
+      this.#spilled.set(id, spilled);
+      return { survey, fingerprint };
+    } catch (error) {
+      for (const one of spilled) await one.close().catch(() => undefined);
+      throw error;
+    }
   }
 
   /** Calls off the opening of an image. */
@@ -157,6 +173,13 @@ export class OpenDisks {
 
   close(id: string): void {
     this.#disks.delete(id);
+    this.#giveBack(id);
+  }
+
+  /** What a disk needed beside memory. */
+  #giveBack(id: string): void {
+    for (const one of this.#spilled.get(id) ?? []) void one.close().catch(() => undefined);
+    this.#spilled.delete(id);
   }
 
   /** Looks at a disk again after something changed it. */

@@ -8,6 +8,7 @@ export { holding } from './locks';
 export type { Wanted } from './locks';
 export { assertApart, assertNew, createBeside, makeBytes, makeFile, makeText, nameOfFile, publish } from './new-file';
 export { claimScratch, makeScratch, openScratch, othersOf, removeScratch, SCRATCH, scratchIn } from './scratch';
+export { makeSpill } from './spill';
 export { forgetCached, readTableAgain } from './system-device';
 export { readWhole, writeWhole } from './whole';
 export { writeParts } from './write-parts';

@@ -19,6 +19,7 @@ export interface ErrorFacts {
   'image.not-a-disk': { name: string; size: number };
   'image.container': { name: string; reason: string };
   'image.too-large': { name: string; most: number };
+  'image.no-room': { name: string };
   'image.truncated': { name: string; expected: number; actual: number };
   'image.changed': { name: string };
   'image.not-as-saved': { name: string; offset: number };
@@ -95,6 +96,7 @@ const SENTENCES: Sentences = {
     `${f.name} is not a disk image: it holds neither a partition table nor a file system that is known here.`,
   'image.container': (f) => `${f.name} can't be opened: ${f.reason}.`,
   'image.too-large': (f) => `${f.name} unpacks to more than ${f.most} bytes that are not zeros. Unpack it first.`,
+  'image.no-room': (f) => `There is no room left to unpack ${f.name}. Make some, or unpack it elsewhere first.`,
   'image.truncated': (f) =>
     `${f.name} is cut short: its table describes ${f.expected} bytes and the file has ${f.actual}.`,
   'image.cancelled': (f) => `The opening of ${f.name} was called off.`,

@@ -4,7 +4,7 @@ import { ImageDevice, openContainer, type ByteSource, type ContainerOptions } fr
 import { detectSectorSize, mostBytesFor } from '@/core/inspect';
 
 /** How an image is to be opened. */
-export interface OpenImageHow extends Pick<ContainerOptions, 'beside'> {
+export interface OpenImageHow extends Pick<ContainerOptions, 'beside' | 'spill'> {
   /** Which file of an archive it is, where it holds several. */
   readonly inside?: string | undefined;
   /** 512 or 4096; found out when left out. */
