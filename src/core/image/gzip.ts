@@ -1,8 +1,11 @@
-/** gzip files (RFC 1952), of one member or several in a row; each member's checksum and length are compared. */
-import { Inflate } from 'pako';
+/**
+ * gzip files (RFC 1952), of one member or several in a row; each member's checksum and length are compared. The library is
+ * loaded when there is one.
+ */
 import { packedPieces, type Unpacker } from './unpack';
 
 export const gunzip: Unpacker = async (source, emit, options) => {
+  const { Inflate } = await import('pako');
   const inflate = new Inflate();
   const ready: Uint8Array[] = [];
   inflate.onData = (chunk) => void ready.push(chunk as Uint8Array);
