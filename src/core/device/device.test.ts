@@ -174,3 +174,35 @@ describe('a copy from one device to another', () => {
     expect(Buffer.compare(await disk.bytes(MIB, length), before)).toBe(0);
   });
 });
+
+describe('reading an overlay', () => {
+  const MIB = 1024 * 1024;
+
+  it('gives what is there, though what it is read by changes before it is through', async () => {
+    const random = seededRandom(12);
+    /** Gives a page when others had some turns. */
+    class LateStore extends MemoryOverlayStore {
+      override async page(index: number): Promise<Uint8Array | undefined> {
+        for (let turns = 3 * random(); turns > 0; turns--) await new Promise((resolve) => setImmediate(resolve));
+        return super.page(index);
+      }
+    }
+    const base = new MemoryDevice(new Uint8Array(24 * MIB).map((_, i) => (i >>> 9) * 31));
+    const store = new LateStore();
+    const first = await OverlayDevice.open(base, store);
+    for (let i = 0; i < 15_000; i++) {
+      const at = Math.floor(random() * 24 * 2048) * 512;
+      await first.write(at, new Uint8Array(512 * (1 + (i % 3))).fill(i).subarray(0, 24 * MIB - at));
+    }
+    await first.flush();
+    const [from, length] = [14 * MIB, 6 * MIB];
+    const before = await first.bytes(from, length);
+    // Opened again, it has no page at hand.
+    const disk = await OverlayDevice.open(base, store);
+    const into = new Uint8Array(length);
+    const reading = disk.read(from, into);
+    for (let at = MIB; at < 13 * MIB; at += MIB / 2) await disk.write(at, new Uint8Array(MIB / 2));
+    await reading;
+    expect(Buffer.compare(into, before)).toBe(0);
+  });
+});

@@ -48,7 +48,8 @@ export abstract class MappedDevice extends BlockDevice {
   }
 
   protected override async readAt(offset: number, into: Uint8Array): Promise<void> {
-    for (const { start, end, extent } of this.pieces(offset, offset + into.length)) {
+    // Listed first, here and below: something else may be written before all of it has come.
+    for (const { start, end, extent } of [...this.pieces(offset, offset + into.length)]) {
       const part = into.subarray(start - offset, end - offset);
       if (!extent) await this.readBackground(start, part);
       else if (extent.origin === STORED) await this.#readPages(start, part);
@@ -58,7 +59,7 @@ export abstract class MappedDevice extends BlockDevice {
   }
 
   protected override async verifyAt(offset: number, length: number): Promise<void> {
-    for (const { start, end, extent } of this.pieces(offset, offset + length)) {
+    for (const { start, end, extent } of [...this.pieces(offset, offset + length)]) {
       if (!extent) await this.verifyBackground(start, end - start);
       else if (extent.origin === STORED) await super.verifyAt(start, end - start);
       else if (extent.origin !== ZEROS) await this.verifyOrigin(extent.origin, extent.at, end - start);
