@@ -11,8 +11,9 @@ import type { Layout } from '@/core/layout';
 import { derivePlan, type Step } from '@/core/plan';
 import { portableHasher, takeManifest, type HasherFactory } from '@/core/proof';
 import { MemoryJournal, startRun } from '@/core/run';
-import { createHash } from 'node:crypto';
+import { webcrypto } from 'node:crypto';
 import { rmSync, statSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { box, halved, MIB, now, plainCopy, quietly, rate, recipe } from './common';
 import { figure, growth, type Point } from './figures';
@@ -20,7 +21,17 @@ import { timed } from './timed';
 
 const NOTHING: HasherFactory = () => ({ update: () => undefined, digest: () => '' });
 
-/** Reading and hashing every file, against the machine's own SHA-256 of as many bytes on one core. */
+/** Seconds that the machine's own SHA-256 takes for as many bytes on all cores, at the best of some tries. */
+async function hashedAlone(bytes: Uint8Array<ArrayBuffer>, content: number): Promise<number> {
+  const cores = availableParallelism();
+  const all = (): Promise<unknown> =>
+    Promise.all(Array.from({ length: cores }, () => webcrypto.subtle.digest('SHA-256', bytes)));
+  const tries: number[] = [];
+  for (let i = 0; i < 5; i++) tries.push(await timed(all));
+  return Math.min(...tries) * (content / (cores * bytes.length));
+}
+
+/** Reading and hashing every file, against the machine's own SHA-256 of as many bytes on as many cores. */
 async function benchProof(disk: FileDevice, survey: Survey, what: string, content: number): Promise<void> {
   const volume = survey.volumes[0]!;
   const window = new WindowDevice(disk, volume.start, volume.length);
@@ -32,15 +43,19 @@ async function benchProof(disk: FileDevice, survey: Survey, what: string, conten
   const read = await taken(NOTHING);
   const native = await taken(nodeHasher);
   const portable = await taken(portableHasher);
-  const bytes = await disk.bytes(0, 64 * MIB);
-  const one = await timed(() => createHash('sha256').update(bytes).digest());
-  const alone = one * (content / bytes.length);
-  const against = `${what}: every file read and hashed, of the speed of SHA-256 on one core`;
+  const bytes = new Uint8Array(await disk.bytes(0, 64 * MIB));
+  const alone = await hashedAlone(bytes, content);
+  const against = `${what}: every file read and hashed, of the speed of SHA-256 on all cores`;
   const shared = { area: 'Proof', unit: 'x', better: 'more' } as const;
   const beside = (seconds: number): string => `${rate(content, seconds)}; SHA-256 alone ${rate(content, alone)}`;
   figure({ ...shared, what: `${against}, in the runner`, value: alone / native, wanted: 0.9, beside: beside(native) });
   figure({ ...shared, what: `${against}, by the portable hash`, value: alone / portable, beside: beside(portable) });
-  figure({ ...shared, what: `${what}: read only, of the speed of SHA-256`, value: alone / read, beside: beside(read) });
+  figure({
+    ...shared,
+    what: `${what}: read only, of the speed of SHA-256 on all cores`,
+    value: alone / read,
+    beside: beside(read),
+  });
 }
 
 interface StepTime {

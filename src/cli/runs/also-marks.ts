@@ -1,7 +1,8 @@
 /**
- * Marks beside images that a run of another image writes too, and of disks of the machine beside that run's journal. As long as that run, or taking it back, is unfinished they
- * are between two states, which nothing else on them tells. A mark names the run and where its journal is, which decides;
- * what a cut leaves behind of a mark says nothing any more once that run is over.
+ * Marks beside images that a run of another image writes too; of disks of the machine they stand beside that run's journal.
+ * As long as that run, or taking it back, is unfinished they are between two states, which nothing else on them tells. A mark
+ * names the run and where its journal is, which decides; what a cut leaves behind of a mark says nothing any more once that
+ * run is over.
  */
 import { CoreError } from '@/core/errors';
 import { dirname, resolve } from 'node:path';
