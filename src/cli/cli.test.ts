@@ -2,11 +2,12 @@ import { deviceCompliance } from '@/core/device/fixtures/compliance';
 import { copyFileSync, existsSync, readFileSync, statSync, truncateSync, writeFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { FileDevice } from './files/file-device';
-import { FileLog } from './files/file-log';
+import { FileLog } from './kept';
 import { systemFiles } from './files/files';
 import { boxOf, printed } from './fixtures/verbs';
 import { fail } from './output';
-import { check, files, inspect, plan } from './verbs/look';
+import { check, files, inspect } from './verbs/look';
+import { plan } from './verbs/plan';
 import { make } from './verbs/make';
 import { run } from './verbs/run';
 

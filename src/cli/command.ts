@@ -7,6 +7,7 @@ type Verb<P, O> = (path: P, options: O) => Promise<number>;
 type Acting = <P, O>(load: () => Promise<Verb<P, O>>) => (path: P, options: O) => Promise<void>;
 
 const look = () => import('./verbs/look');
+const plans = () => import('./verbs/plan');
 const health = () => import('./verbs/health');
 const papers = () => import('./verbs/papers');
 const tables = () => import('./verbs/table');
@@ -75,7 +76,7 @@ function looking(program: Command, verb: Acting): void {
   planning(program.command('plan <image>'))
     .description('the work order, or the refusal and why')
     .option('--save-job <json>', 'saves what is planned as a job')
-    .action(verb(async () => (await look()).plan));
+    .action(verb(async () => (await plans()).plan));
 }
 
 /** What writes a disk, and takes that back. */

@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { boxOf, printed } from './fixtures/verbs';
-import { plan } from './verbs/look';
+import { plan } from './verbs/plan';
 import { make } from './verbs/make';
 import { list, picture, sheet } from './verbs/papers';
 import { run } from './verbs/run';

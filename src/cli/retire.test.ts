@@ -3,7 +3,8 @@ import { writeFileSync, readFileSync, existsSync } from 'node:fs';
 import { describe, expect, it } from 'vitest';
 import { boxOf, printed } from './fixtures/verbs';
 import { find, scan, speed } from './verbs/health';
-import { check, inspect, plan } from './verbs/look';
+import { check, inspect } from './verbs/look';
+import { plan } from './verbs/plan';
 import { make } from './verbs/make';
 import { run } from './verbs/run';
 

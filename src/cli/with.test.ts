@@ -4,7 +4,8 @@ import { gzipSync } from 'node:zlib';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { boxOf, printed } from './fixtures/verbs';
 import { fail } from './output';
-import { files, inspect, plan } from './verbs/look';
+import { files, inspect } from './verbs/look';
+import { plan } from './verbs/plan';
 import { make } from './verbs/make';
 import { run } from './verbs/run';
 

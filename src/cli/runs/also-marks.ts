@@ -7,7 +7,7 @@
 import { CoreError } from '@/core/errors';
 import { dirname, resolve } from 'node:path';
 import * as z from 'zod';
-import { createBeside, nameOfFile, readWhole, writeWhole, type Files } from '../files';
+import { createBeside, nameOfFile, partMarkOf, readWhole, writeWhole, type Files } from '../files';
 import { besideOther } from './on-device';
 import { openJournal, openUndo, unlessOthers } from './run-files';
 
@@ -22,7 +22,7 @@ type Mark = z.output<typeof markSchema>;
 
 /** @param beside what the journal of whoever asks stands beside */
 const markOf = async (files: Files, image: string, beside: string): Promise<string> =>
-  `${await besideOther(files, await files.resolve(image), beside)}.ullager-part`;
+  partMarkOf(await besideOther(files, await files.resolve(image), beside));
 
 /** Marks images, for good when this returns. */
 export async function markAlso(files: Files, run: string, beside: string, images: readonly string[]): Promise<void> {

@@ -17,17 +17,8 @@ import {
   type UndoRecord,
 } from '@/core/run';
 import { dirname } from 'node:path';
-import {
-  claimScratch,
-  createBeside,
-  FileDevice,
-  FileLog,
-  type Files,
-  makeScratch,
-  openScratch,
-  othersOf,
-  removeScratch,
-} from '../files';
+import { createBeside, FileDevice, type Files } from '../files';
+import { claimScratch, FileLog, makeScratch, openScratch, othersOf, removeScratch } from '../kept';
 import { note } from '../output';
 import type { WithDisks } from '../with-disks';
 import { assertWhole, markAlso, unmarkAlso } from './also-marks';

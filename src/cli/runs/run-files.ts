@@ -1,7 +1,8 @@
 /** The files beside the one that a run writes: its journal, its way back, and the copy it works on. */
 import { CoreError, isCoreError } from '@/core/errors';
 import { readCopying, readRunState, readUndo, type JournalRecord, type RunState, type UndoRecord } from '@/core/run';
-import { type FileFacts, FileLog, type Files } from '../files';
+import { type FileFacts, type Files } from '../files';
+import { FileLog } from '../kept';
 import { UsageError } from '../output';
 import { namedFiles, openSources, type WithDisks } from '../with-disks';
 import type { RunCall } from './run-options';

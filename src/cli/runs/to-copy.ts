@@ -9,21 +9,16 @@ import type { BlockDevice } from '@/core/device';
 import { JOURNAL_VERSION, noteMade, resumeRun, startRun, type UndoRecord } from '@/core/run';
 import {
   assertNew,
-  claimScratch,
   createBeside,
   FileDevice,
   type FileFacts,
-  FileLog,
   makeFile,
-  makeScratch,
-  openScratch,
-  othersOf,
   packingOf,
   publish,
-  removeScratch,
   writeImage,
   writeRaw,
 } from '../files';
+import { claimScratch, FileLog, makeScratch, openScratch, othersOf, removeScratch } from '../kept';
 import { openImage } from '../open-image';
 import { note } from '../output';
 import { leavePapers } from './papers';

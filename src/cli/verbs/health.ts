@@ -2,8 +2,7 @@
 import { WindowDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
 import { measureSpeed, scan as scanDevice, type Stretch } from '@/core/health';
-import { hitsOf, type Hit } from '@/core/inspect';
-import { findDocument, hitWords, scanDocument } from '@/core/job';
+import { findDocument, hitsOf, hitWords, scanDocument, type Hit } from '@/core/inspect';
 import { formatSize, spaced } from '@/core/size';
 import { systemFiles } from '../files';
 import type { OpenImage } from '../open-image';

@@ -1,20 +1,15 @@
-/** The verbs that only read: inspect, files, check, plan. */
-import { CoreError, hasErrors, isCoreError } from '@/core/errors';
+/** The verbs that only read: inspect, files, check. What only a plan needs is not loaded for them. */
+import { hasErrors, isCoreError } from '@/core/errors';
 import { kindFacts, type Volume } from '@/core/fs';
-import { fileSystemOf } from '@/core/inspect';
-import { checkDocument, inspectDocument, jobFile, knownDisk, planDocument } from '@/core/job';
-import { durationWords } from '@/core/plan';
+import { checkDocument, fileSystemOf, inspectDocument } from '@/core/inspect';
 import { takeManifest } from '@/core/proof';
 import { createHash } from 'node:crypto';
-import { basename } from 'node:path';
 import { formatSize } from '@/core/size';
-import { assertNew, holding, makeText, systemFiles } from '../files';
+import { holding, partMarkOf, systemFiles } from '../files';
 import { nodeHasher } from '../node-hasher';
 import { openImage, openVolume, type ImageOptions, type OpenImage } from '../open-image';
-import { EXIT, fail, note, print, refusalDocument, UsageError } from '../output';
-import { askedOf, planFor, type Asked } from '../plan-for';
-import { assertWhole } from '../runs';
-import { namedFiles, openWith, wantedOf, type WithDisks } from '../with-disks';
+import { EXIT, note, print } from '../output';
+import { namedFiles, wantedOf } from '../with-disks';
 
 export interface LookOptions extends ImageOptions {
   readonly json?: boolean;
@@ -30,6 +25,15 @@ export interface LookOptions extends ImageOptions {
   readonly mend?: boolean;
 }
 
+/** What is shown may be between two states; it is shown all the same, and said. */
+async function tellHalfWay(path: string, files: typeof systemFiles): Promise<void> {
+  const { assertWhole } = await import('../runs');
+  await assertWhole(files, path, path).catch((error: unknown) => {
+    if (!isCoreError(error, 'run.holds')) throw error;
+    note(error.message);
+  });
+}
+
 /** Opens an image that nobody writes meanwhile, looks at it, and closes it. */
 export async function looking(
   path: string,
@@ -39,11 +43,7 @@ export async function looking(
 ): Promise<number> {
   const others = await wantedOf(namedFiles(options.with), [], files);
   return holding(files, [{ path, mode: 'read' }, ...others], async () => {
-    // What is shown may be between two states; it is shown all the same, and said.
-    await assertWhole(files, path, path).catch((error: unknown) => {
-      if (!isCoreError(error, 'run.holds')) throw error;
-      note(error.message);
-    });
+    if (await files.facts(partMarkOf(await files.resolve(path)))) await tellHalfWay(path, files);
     const image = await openImage(files, path, options);
     try {
       return await act(image);
@@ -126,8 +126,8 @@ async function detailsOf(volume: Volume): Promise<Map<string, Beside>> {
   return out;
 }
 
-export const check = (path: string, options: LookOptions, files = systemFiles): Promise<number> =>
-  options.mend ? plan(path, options, files) : checkOnly(path, options, files);
+export const check = async (path: string, options: LookOptions, files = systemFiles): Promise<number> =>
+  options.mend ? (await import('./plan')).plan(path, options, files) : checkOnly(path, options, files);
 
 const checkOnly = (path: string, options: LookOptions, files: typeof systemFiles): Promise<number> =>
   looking(path, options, files, async (image) => {
@@ -144,71 +144,3 @@ const checkOnly = (path: string, options: LookOptions, files: typeof systemFiles
     const told = [survey.findings, ...volumes.map((v) => v.findings)].flat();
     return told.some((f) => f.severity !== 'info') ? EXIT.no : EXIT.done;
   });
-
-export async function plan(path: string, options: LookOptions, files = systemFiles): Promise<number> {
-  try {
-    const asked = await askedOf(files, options);
-    if (options.saveJob !== undefined) await assertNew(files, options.saveJob);
-    return await looking(path, { ...options, tableless: asked.tableless }, files, (image) =>
-      planOn(image, options, asked, files),
-    );
-  } catch (error) {
-    if (isCoreError(error, 'target.invalid')) return refusal(error, options);
-    throw error;
-  }
-}
-
-async function planOn(
-  image: OpenImage,
-  options: LookOptions,
-  asked: Asked,
-  files: typeof systemFiles,
-): Promise<number> {
-  try {
-    const disks = await openWith(files, namedFiles(options.with), options);
-    const {
-      plan: derived,
-      notes,
-      override,
-    } = await planFor(files, image, options, asked, disks).finally(() => disks.close());
-    if (options.saveJob !== undefined) await saveJob(options.saveJob, image, asked, override, disks, files);
-    const document = planDocument(derived, notes);
-    const words = [
-      ...document.steps.flatMap((s, i) => [`${i + 1}  ${s.title} (${durationWords(s.seconds)})`, `   ${s.detail}`]),
-      ...document.notes,
-      ...document.hazards.map((h) => h.message),
-      ...document.after,
-    ];
-    print(document, words.length > 0 ? words : ['Nothing to do.'], options.json);
-    // What stays damaged is told, and is a no where mending was asked for.
-    return options.mend && notes.length > 0 ? EXIT.no : EXIT.done;
-  } catch (error) {
-    return refusal(error, options);
-  }
-}
-
-/** Saves what was planned as a job, for another day or another machine. */
-async function saveJob(
-  path: string,
-  { session: { survey, name } }: OpenImage,
-  asked: Asked,
-  override: boolean,
-  { sources }: WithDisks,
-  files: typeof systemFiles,
-): Promise<void> {
-  if (asked.kind !== 'target') throw new UsageError('Only a target is saved as a job.');
-  const others = sources.map((s) => knownDisk(s.survey, s.name));
-  const { notes = '', guarded = [] } = asked.job ?? {};
-  const made = new Date().toISOString();
-  const job = jobFile(
-    { made, disk: knownDisk(survey, basename(name)), others, override, notes, guarded },
-    asked.target,
-  );
-  await makeText(files, path, `${JSON.stringify(job, null, 2)}\n`);
-}
-
-/** Why there is no plan. */
-function refusal(error: unknown, { json }: LookOptions): number {
-  if (json && error instanceof CoreError) print(refusalDocument(error), [], true);
-  return fail(error);
-}

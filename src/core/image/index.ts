@@ -1,4 +1,4 @@
-export type { MakeSpill, Spill } from './chunked-source';
+export type { Spill } from './chunked-source';
 export { containerOf, openContainer } from './containers';
 export type { ContainerOptions } from './containers';
 export { exportGzip, exportOccupied, exportRaw } from './export';

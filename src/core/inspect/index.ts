@@ -1,5 +1,6 @@
 export { boundsOf } from './bounds';
 export { copySourcesOf } from './copies';
+export { checkDocument, findDocument, hitWords, inspectDocument, scanDocument } from './documents';
 export { identityOf, differenceOf, diskFactsSchema, factsOf } from './facts';
 export type { DiskFacts } from './facts';
 export { mostBytesFor } from './head';

@@ -1,4 +1,4 @@
-export { checkDocument, findDocument, hitWords, inspectDocument, planDocument, scanDocument } from './documents';
+export { planDocument } from './plan-document';
 export { parseScan } from './scan-document';
 export { adaptedTarget, jobFile, jobFileSchema, jobFit, knownDisk, parseJobFile } from './job-file';
 export type { JobFile, KnownDisk } from './job-file';

@@ -1,7 +1,7 @@
-import { surveyDisk } from '@/core/inspect';
+import { inspectDocument, surveyDisk } from '@/core/inspect';
 import { buildStick } from '@/core/run/fixtures/sticks';
 import { describe, expect, it } from 'vitest';
-import { inspectDocument, parseTarget, resolveTarget, type TargetInput } from '.';
+import { parseTarget, resolveTarget, type TargetInput } from '.';
 
 const MIB = 1024 * 1024;
 const survey = await surveyDisk(await buildStick());

@@ -1,7 +1,7 @@
 'use client';
 
 import { isWhole, sectorsIn, stretchOf, type ScanHit, type ScanRecord } from '@/core/health';
-import { hitWords, scanDocument } from '@/core/job';
+import { hitWords, scanDocument } from '@/core/inspect';
 import { durationWords } from '@/core/plan';
 import { spaced } from '@/core/size';
 import {

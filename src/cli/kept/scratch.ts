@@ -14,13 +14,18 @@ import type { DiskId } from '@/core/place';
 import { placesElsewhere, type Plan, type Scratch } from '@/core/plan';
 import { frameRecord, readFrames } from '@/core/run';
 import * as z from 'zod';
-import { FileDevice } from './file-device';
-import type { Files, OpenFile } from './files';
-import { assertNew, makeFile, nameOfFile } from './new-file';
-import { readWhole, writeWhole } from './whole';
+import {
+  assertNew,
+  FileDevice,
+  makeFile,
+  nameOfFile,
+  readWhole,
+  SCRATCH,
+  writeWhole,
+  type Files,
+  type OpenFile,
+} from '../files';
 
-/** What plans know the file by, wherever it is. */
-export const SCRATCH: DiskId = 'scratch';
 const HEADER_AT = 8192;
 const HEADER_ROOM = 4096;
 

@@ -1,8 +1,9 @@
-/** The documents that the runner prints and files hold: plain JSON of a stated version. */
+/** What is known of a disk as the runner prints it and files hold it: plain JSON of a stated version. */
 import type { Finding } from '@/core/errors';
-import { fileSystemOf, knownInfo, type Hit, type Survey, type SurveyedVolume } from '@/core/inspect';
-import { stepWords, wayOf, type Plan, type Step } from '@/core/plan';
 import { formatSize, sizeFaces, spaced } from '@/core/size';
+import type { Hit } from './hits';
+import { fileSystemOf, knownInfo, type Survey } from './survey';
+import type { SurveyedVolume } from './survey-volume';
 
 /** What `find` prints. */
 export function findDocument(lost: readonly SurveyedVolume[]) {
@@ -93,23 +94,3 @@ export function checkDocument(
 }
 
 /** What kinds of steps are called in documents of version 1: carrying has a name for each way. */
-const CARRIED = { move: 'move', away: 'park', back: 'fetch', copy: 'copy' } as const;
-const kindIn = (step: Step) => (step.kind === 'carry' ? CARRIED[wayOf(step)] : step.kind);
-
-/** What `plan` prints. */
-export function planDocument(plan: Plan, notes: readonly string[]) {
-  return {
-    version: 1 as const,
-    steps: plan.steps.map((step) => ({
-      ...stepWords(step),
-      kind: kindIn(step),
-      ...step.cost,
-      loses: 'loses' in step ? (step.loses ?? null) : null,
-    })),
-    total: plan.total,
-    loses: plan.loses,
-    hazards: plan.hazards,
-    after: plan.after,
-    notes,
-  };
-}

@@ -3,7 +3,8 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll } from 'vitest';
-import { FileLog, systemFiles } from '.';
+import { systemFiles } from '../files';
+import { FileLog } from '.';
 
 const box = mkdtempSync(join(tmpdir(), 'ullager-log-'));
 afterAll(() => rmSync(box, { recursive: true, force: true }));

@@ -1,8 +1,7 @@
 /** A log file of framed records that survives being cut anywhere; the journal and the way back are kept in one each. */
 import { frameRecord, readFrames, type LogRecord, type LogStore } from '@/core/run';
 import { dirname } from 'node:path';
-import type { Files, OpenFile } from './files';
-import { readWhole, writeWhole } from './whole';
+import { readWhole, writeWhole, type Files, type OpenFile } from '../files';
 
 export class FileLog<T> implements LogStore<T> {
   #size = 0;
