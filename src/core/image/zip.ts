@@ -1,4 +1,4 @@
-/** zip archives, whose library is loaded when there is one: it makes tables at once that take a fifth of a runner's start. */
+/** zip archives, whose library is loaded when there is one: the tables that it makes at once took an eighth of a runner’s start. */
 import type { BlockDevice } from '@/core/device';
 import type { Unpacker } from './unpack';
 
