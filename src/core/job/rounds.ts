@@ -33,7 +33,8 @@ const TARGET_SHARE = 0.01;
 
 /** More of them, and somebody had better look for another way. */
 const MOST_ROUNDS = 100;
-const LEND = 'Have another disk lend room';
+/** Lending disks hold volumes that are set aside, not folders. */
+const BY_ANOTHER = 'Take it to a volume of another disk first, and from there to the new one';
 
 /** What goes in a round, and what is left for others. */
 interface Taken {
@@ -154,7 +155,7 @@ class Trial {
     const kind = kindFacts(target.fileSystem);
     // Of a folder that goes in parts already this was seen of all of it.
     if (!wish.part && !comesBackTo(tree.entries, wish, kind.holds))
-      return `folders in ${what} get other names on ${nameOf(target)}, so that it can’t go in parts. ${LEND}`;
+      return `folders in ${what} get other names on ${nameOf(target)}, so that it can’t go in parts. ${BY_ANOTHER}`;
     const clusterSize = clusterSizeOf(target, this.layout.sectorSize);
     const stored = await storedSizes(volume, tree.entries);
     const takes = takenBy({ target: kind, clusterSize, stored });
@@ -165,7 +166,7 @@ class Trial {
       free - (kind.holds.ahead ?? 0),
       (e) => takes.clusters(e) + takes.name(e),
     );
-    const given = `${formatSize(Math.max(0, free))} can be given at a time. ${LEND}`;
+    const given = `${formatSize(Math.max(0, free))} can be given at a time. ${BY_ANOTHER}`;
     if (!part?.until) {
       const largest = tree.entries.reduce((a, b) => (takes.clusters(b) > takes.clusters(a) ? b : a));
       const alone = takes.clusters(largest);
@@ -228,7 +229,7 @@ class Trial {
 }
 
 const tooLittle = (free: number): string =>
-  `${formatSize(Math.max(0, free))} can be given at a time, so that it would take more than ${MOST_ROUNDS} rounds. ${LEND}`;
+  `${formatSize(Math.max(0, free))} can be given at a time, so that it would take more than ${MOST_ROUNDS} rounds. ${BY_ANOTHER}`;
 
 const without = (all: readonly PlannedTransfer[], some: readonly PlannedTransfer[]): PlannedTransfer[] =>
   all.filter((t) => !some.includes(t));

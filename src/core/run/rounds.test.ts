@@ -283,7 +283,7 @@ describe('folders to a volume of their own, with more in them than is free', () 
     const disk = await buildStick({ table: 'gpt', size: '66 MiB', volumes: volumes as never });
     const before = disk.buffer.slice();
     await expect(planned(disk, target('14 MiB', 'ntfs', ['Trees']))).rejects.toThrow(
-      /Trees\/whole.bin takes up to .* can be given at a time. Have another disk/,
+      /Trees\/whole.bin takes up to .* can be given at a time. Take it to a volume of another disk first/,
     );
     expect(Buffer.compare(before, disk.buffer)).toBe(0);
   });
