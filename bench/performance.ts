@@ -23,6 +23,8 @@ const keptSchema = z.array(
     machine: z.string(),
     /** What it was the time before. */
     before: z.number().optional(),
+    /** By more than noise than the time before. */
+    worse: z.boolean().optional(),
   }),
 );
 /** A figure with when and where it was measured. */
@@ -76,16 +78,16 @@ const tableOf = (area: string, all: readonly Kept[]): string =>
 export function writePerformance(figures: readonly Figure[]): string[] {
   const last = lastRun();
   const [here, date] = [machine(), new Date().toISOString().slice(0, 10)];
-  const worse: string[] = [];
   const fresh = figures.map((figure): Kept => {
     const then = last.find((one) => same(one, figure));
     const kept: Kept = { ...figure, value: Number(figure.value.toPrecision(4)), date, machine: here };
     if (!then) return kept;
-    if (isWorse(kept, then))
-      worse.push(`${kept.area}: ${kept.what}: ${inUnit(kept.value, kept.unit)}, were ${inUnit(then.value, kept.unit)}`);
-    return { ...kept, before: then.value };
+    return { ...kept, before: then.value, worse: isWorse(kept, then) };
   });
   const all = [...fresh, ...last.filter((one) => !fresh.some((kept) => same(kept, one)))];
+  const worse = all
+    .filter((one) => one.worse)
+    .map((one) => `${one.area}: ${one.what}: ${inUnit(one.value, one.unit)}, were ${inUnit(one.before!, one.unit)}`);
   const areas = [...new Set(all.map((kept) => kept.area))].sort();
   const lines = [
     '# Performance',

@@ -49,6 +49,13 @@ export async function divide(page: Page, name: string): Promise<void> {
 /** Takes the demo stick to Divide. */
 export const divideStick = (page: Page): Promise<void> => divide(page, STICK);
 
+/** From what is planned to its proof. */
+export async function runIt(page: Page): Promise<void> {
+  await page.getByRole('button', { name: 'Review the work order' }).click();
+  await page.getByRole('button', { name: 'Run the work order' }).click();
+  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+}
+
 /** The size field of the volume in hand. */
 export async function typeSize(page: Page, text: string): Promise<void> {
   const field = page.getByLabel('Size', { exact: true });

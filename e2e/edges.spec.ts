@@ -3,7 +3,7 @@ import { expect, test } from '@playwright/test';
 import { zipSync } from 'fflate';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { gzipSync } from 'node:zlib';
-import { divideStick, makeImage, openBench, openImage, pick, STICK } from './bench';
+import { divideStick, makeImage, openBench, openImage, pick, runIt, STICK } from './bench';
 
 test('Ctrl+Z undoes what the focused edge did, by arrow key and by drag, to the very beginning', async ({ page }) => {
   await openBench(page);
@@ -174,9 +174,7 @@ test('an image in parts is one disk, runs and is proven, and is found again by a
   await openImage(page, parts);
   await page.getByRole('button', { name: 'Divide this disk' }).click();
   await page.getByRole('button', { name: 'Split' }).click();
-  await page.getByRole('button', { name: 'Review the work order' }).click();
-  await page.getByRole('button', { name: 'Run the work order' }).click();
-  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+  await runIt(page);
   await page.reload();
   await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
   await pick(page, page.getByRole('button', { name: 'Open again' }), parts);
@@ -207,9 +205,7 @@ test('what a packed image unpacks to and memory shall not hold is put aside, use
   expect(size).toBeGreaterThan(2 ** 20);
   expect(others).toEqual([]);
   await page.getByRole('button', { name: 'Split' }).click();
-  await page.getByRole('button', { name: 'Review the work order' }).click();
-  await page.getByRole('button', { name: 'Run the work order' }).click();
-  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+  await runIt(page);
   await page.reload();
   await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
   await expect(page.getByRole('button', { name: 'Open again' })).toBeVisible();

@@ -1,10 +1,8 @@
 import { expect, test, type Page } from '@playwright/test';
-import { divide, openBench, select, typeSize } from './bench';
+import { divide, openBench, runIt, select, typeSize } from './bench';
 
 async function runAndProve(page: Page): Promise<void> {
-  await page.getByRole('button', { name: 'Review the work order' }).click();
-  await page.getByRole('button', { name: 'Run the work order' }).click();
-  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+  await runIt(page);
 }
 
 test('the card of a single-board computer is divided: its root gets smaller, and data a volume of its own', async ({

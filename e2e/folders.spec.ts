@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { divide, openBench, select } from './bench';
+import { divide, openBench, runIt, select } from './bench';
 
 test('folders get a volume of their own in eight interactions, a link stays, and all of it is proven', async ({
   page,
@@ -12,9 +12,7 @@ test('folders get a volume of their own in eight interactions, a link stays, and
   await page.getByRole('button', { name: 'Move them' }).click();
   await expect(page.getByRole('img', { name: /^People, .*goes to another volume/ })).toBeVisible();
   await expect(page.getByText(/Take People away from C System, a link to D stays/)).toBeVisible();
-  await page.getByRole('button', { name: 'Review the work order' }).click();
-  await page.getByRole('button', { name: 'Run the work order' }).click();
-  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+  await runIt(page);
   await expect(page.getByRole('button', { name: /D People .*identical/ })).toBeVisible();
 });
 
@@ -29,7 +27,5 @@ test('a volume is merged into a folder of the one before it, and taken out of th
     page.getByText(/Copy everything from .*EXCHANGE to D Sheets, as From the exchange volume/),
   ).toBeVisible();
   await expect(page.getByText(/^Remove .*EXCHANGE/)).toBeVisible();
-  await page.getByRole('button', { name: 'Review the work order' }).click();
-  await page.getByRole('button', { name: 'Run the work order' }).click();
-  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+  await runIt(page);
 });

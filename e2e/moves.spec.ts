@@ -1,10 +1,8 @@
 import { expect, test, type Page } from '@playwright/test';
-import { divide, divideStick, openBench, select } from './bench';
+import { divide, divideStick, openBench, runIt, select } from './bench';
 
 async function runAndProve(page: Page): Promise<void> {
-  await page.getByRole('button', { name: 'Review the work order' }).click();
-  await page.getByRole('button', { name: 'Run the work order' }).click();
-  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
+  await runIt(page);
 }
 
 test('system, second system and data on the front desk SSD in five clicks and no typing', async ({ page }) => {

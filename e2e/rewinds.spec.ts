@@ -1,12 +1,6 @@
 /** Runs that are taken back one by one, and files that are moved from one disk of the bench to another. */
 import { expect, test, type Page } from '@playwright/test';
-import { axe, divide, openBench, STICK, typeSize } from './bench';
-
-async function runIt(page: Page): Promise<void> {
-  await page.getByRole('button', { name: 'Review the work order' }).click();
-  await page.getByRole('button', { name: 'Run the work order' }).click();
-  await expect(page.getByText('Proven: every file is as it was')).toBeVisible();
-}
+import { axe, divide, openBench, runIt, STICK, typeSize } from './bench';
 
 const runsOf = async (page: Page, name: string): Promise<void> => {
   await page.getByRole('button', { name: `More of ${name}` }).click();

@@ -22,7 +22,7 @@ import type { Layout } from '@/core/layout';
 import { ranLayouts, type RanLayouts } from '@/core/report';
 import { isHere } from '@/core/place';
 import { derivePlan, deriveRestore, type Plan } from '@/core/plan';
-import { type Files } from './files';
+import type { Files } from './files';
 import { scratchIn } from './kept';
 import { readJson, type OpenImage } from './open-image';
 import { UsageError } from './output';

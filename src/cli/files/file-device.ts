@@ -5,8 +5,8 @@ import type { ByteSource } from '@/core/image';
 import type { FileFacts, Files, OpenFile } from './files';
 import { readWhole, writeWhole } from './whole';
 
-/** @throws CoreError `device.read-failed` */
-async function readExactly(file: OpenFile, offset: number, into: Uint8Array): Promise<void> {
+/** Reads all that was asked for. @throws CoreError `device.read-failed` */
+export async function readExactly(file: OpenFile, offset: number, into: Uint8Array): Promise<void> {
   let done: number;
   try {
     done = await readWhole(file, offset, into);

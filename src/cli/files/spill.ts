@@ -3,8 +3,9 @@ import type { Spill } from '@/core/image';
 import { randomUUID } from 'node:crypto';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { readExactly } from './file-device';
 import type { Files } from './files';
-import { readWhole, writeWhole } from './whole';
+import { writeWhole } from './whole';
 
 /** Kept in memory before: most images of sticks and cards are no more. */
 const AFTER_BYTES = 256 * 1024 * 1024;
@@ -20,9 +21,7 @@ export async function makeSpill(files: Files, after = AFTER_BYTES): Promise<Spil
   return {
     after,
     write: (offset, from) => writeWhole(file, offset, from),
-    read: async (offset, into) => {
-      if ((await readWhole(file, offset, into)) < into.length) throw new RangeError('it ends before');
-    },
+    read: (offset, into) => readExactly(file, offset, into),
     close: async () => {
       await file.close();
       if (!unnamed) await files.remove(file.path);

@@ -46,7 +46,6 @@ class Judge {
     if (this.#most === undefined) {
       if (out.size < HEAD_BYTES && !ended) return;
       const head = new Uint8Array(Math.floor(Math.min(HEAD_BYTES, out.size) / CHUNK) * CHUNK || out.size);
-      if (ended) await out.finish();
       await out.read(0, head);
       this.#most = await this.mostBytes(head);
       if (this.#most === undefined) throw new CoreError('image.not-a-disk', { name: out.name, size: out.size });
@@ -76,6 +75,7 @@ export async function unpack(source: ByteSource, unpacker: Unpacker, options: Un
       },
       options,
     );
+    await out.finish();
     if (out.size >= SECTOR) await judge.look(true);
   } catch (cause) {
     options.signal?.throwIfAborted();
@@ -83,7 +83,6 @@ export async function unpack(source: ByteSource, unpacker: Unpacker, options: Un
     const reason = cause instanceof Error ? cause.message : String(cause);
     throw new CoreError('image.container', { name: source.name, reason: `it can’t be unpacked: ${reason}` }, cause);
   }
-  await out.finish();
   if (out.size < SECTOR)
     throw new CoreError('image.container', { name: source.name, reason: 'there is no disk in it' });
   return out;
