@@ -1,5 +1,5 @@
 /** What was copied from another disk, and what went from volume to volume, by independent readers. */
-import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
+import { copyFileSync, existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { DEEP } from '@/core/fixtures/rounds';
 import { afterAll, describe, expect, it } from 'vitest';
 import { filesOf, fls, icat, read, scratch, starts, ullager } from './readers';
@@ -136,6 +136,29 @@ describe('folders that went to another volume', () => {
     expect(byReader(image, first)).toEqual([]);
     expect(byReader(image, second)).toEqual(before);
     expect(read('fls', ['-o', `${first}`, image])).toMatch(/ \d+-144-\d+:\s+Trees$/m);
+  });
+
+  it('that is one file larger than can be given went by way of a scratch file, and is read by all', () => {
+    const fills = [
+      { folder: 'Trees', count: 1, name: 'whole.bin', smallest: '38 MiB', largest: '38 MiB', fragments: 3 },
+      { folder: 'Stays', count: 5, name: '{n}.bin', smallest: '4 KiB', largest: '90 KiB', near: 0.9 },
+    ];
+    const image = make('large', '66 MiB', 'gpt', [{ size: 'rest', fileSystem: 'ntfs', label: 'OLD', fill: fills }]);
+    const before = bins(image, 1);
+    const original = readFileSync(image);
+    const own = { create: 'ext4', size: 'rest', label: 'TREES', as: 'own' };
+    const target = {
+      volumes: [{ keep: 1, size: '14 MiB' }, own],
+      transfers: [{ from: { volume: 1 }, folder: 'Trees', to: 'own', then: 'remove' }],
+    };
+    const aside = box.path('large.aside');
+    run(image, target, '--scratch', aside);
+    expect(existsSync(aside)).toBe(false);
+    const [first, second] = starts(image) as [number, number];
+    expect([...byReader(image, first), ...byReader(image, second)].sort()).toEqual(before);
+    expect(byReader(image, second)).toHaveLength(1);
+    expect(ullager('run', image, '--in-place', '--rewind').code).toBe(0);
+    expect(Buffer.compare(readFileSync(image), original)).toBe(0);
   });
 
   it('that is parked is on its volume as before, and nowhere else', () => {

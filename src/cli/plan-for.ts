@@ -138,7 +138,9 @@ export async function planFor(
   const open: OpenVolumeOf = async ({ disk, number }) =>
     (await (isHere({ disk }) ? session : disks.sessions.get(disk)!).volume(number)).volume;
   const looked = await lookAtTransfers(wishes, layout, open);
-  const transfers = await inRounds(looked, layout, survey, async (number) => (await session.volume(number)).window);
+  const lent = scratchIn(scratch, survey);
+  const windowOf = async (number: number) => (await session.volume(number)).window;
+  const transfers = await inRounds(looked, layout, survey, windowOf, lent);
   const { checkAtNextStart, retireFailing } = target;
   if (retireFailing && scan === undefined)
     throw new UsageError('What fails is known from a scan: say --scan FILE, as `scan --json` printed it.');
@@ -147,7 +149,7 @@ export async function planFor(
     checkAtNextStart,
     retireFailing,
     ...(scan === undefined ? {} : { failing: parseScan(await readJson(files, scan), survey.size) }),
-    scratch: scratchIn(scratch, survey),
+    scratch: lent,
     disks: disks.sources,
     transfers,
   });

@@ -7,7 +7,7 @@ import type { Hit, Survey } from '@/core/inspect';
 import { inRounds, lookAtTransfers, type OpenVolumeOf } from '@/core/job';
 import type { Layout } from '@/core/layout';
 import { isHere } from '@/core/place';
-import type { Plan, PlannedTransfer } from '@/core/plan';
+import type { Plan, PlannedTransfer, Scratch } from '@/core/plan';
 import type { Recipe } from '@/core/practice';
 import type { Certificate } from '@/core/proof';
 import { pdfOf, type Paper, type PaperFonts } from '@/core/report';
@@ -157,7 +157,7 @@ export class EngineHost implements EngineApi {
     return readFile(volume, window, entry);
   }
 
-  async transfers(id: string, planned: Layout): Promise<PlannedTransfer[]> {
+  async transfers(id: string, planned: Layout, lent: readonly Scratch[] = []): Promise<PlannedTransfer[]> {
     const open: OpenVolumeOf = async ({ disk, number }) => {
       const from = isHere({ disk }) ? id : disk;
       this.#runs.assertNone(from);
@@ -165,7 +165,8 @@ export class EngineHost implements EngineApi {
     };
     const looked = await lookAtTransfers(planned.transfers ?? [], planned, open);
     const { survey } = (await this.#disks.disk(id)).session;
-    return inRounds(looked, planned, survey, async (number) => (await this.#disks.volume(id, number)).window);
+    const windowOf = async (number: number) => (await this.#disks.volume(id, number)).window;
+    return inRounds(looked, planned, survey, windowOf, lent);
   }
 
   runStatus(id: string): Promise<RunStatus | undefined> {

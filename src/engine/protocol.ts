@@ -5,7 +5,7 @@ import type { ImageFingerprint } from '@/core/image';
 import type { ScanBatch, SpeedResult } from '@/core/health';
 import type { Hit, Survey } from '@/core/inspect';
 import type { Layout } from '@/core/layout';
-import type { Plan, PlannedTransfer } from '@/core/plan';
+import type { Plan, PlannedTransfer, Scratch } from '@/core/plan';
 import type { Recipe } from '@/core/practice';
 import type { Certificate } from '@/core/proof';
 import type { Paper, PaperFonts } from '@/core/report';
@@ -129,7 +129,7 @@ export interface EngineApi {
   /** Serves a file's content through a port that is transferred. */
   serveFile(id: string, number: number, entry: FileEntry, port: MessagePort): Promise<void>;
   /** What the transfers of a planned layout come to, each looked at. */
-  transfers(id: string, planned: Layout): Promise<PlannedTransfer[]>;
+  transfers(id: string, planned: Layout, lent?: readonly Scratch[]): Promise<PlannedTransfer[]>;
   runStatus(id: string): Promise<RunStatus | undefined>;
   run(id: string, plan: Plan, how: RunHow, progress: ProgressListener): Promise<Certificate>;
   resume(id: string, progress: ProgressListener): Promise<Certificate>;

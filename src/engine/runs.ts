@@ -2,8 +2,8 @@
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import type { Survey } from '@/core/inspect';
-import { isHere, type DiskId } from '@/core/place';
-import { otherDisks, placesElsewhere, type Plan } from '@/core/plan';
+import type { DiskId, Place } from '@/core/place';
+import { otherDisks, placesElsewhere, stepLent, type Plan } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
 import { hasWritten, manifestsIn, readRunState, resumeRun, startRun, type RunPorts } from '@/core/run';
 import type { Database } from './database';
@@ -157,7 +157,7 @@ export class Runs {
     const { layers } = await this.disks.disk(id);
     // Emptied first: what is known of it goes with the journal. Where there is no room left for that, it is made first.
     const state = await readRunState(new DexieJournal(this.db, id)).catch(() => undefined);
-    const places = state && !state.certificate ? state.plan.steps.slice(0, state.next + 1).flatMap(placeAside) : [];
+    const places = state && !state.certificate ? state.plan.steps.slice(0, state.next + 1).flatMap(stepLent) : [];
     for (const { disk } of places)
       if (!this.disks.known(disk)) {
         const name = state!.plan.lent.find((l) => l.disk === disk)?.name ?? 'the other disk';
@@ -185,7 +185,7 @@ export class Runs {
     return this.disks.look(id);
   }
 
-  async #empty(places: readonly ReturnType<typeof placeAside>[number][]): Promise<void> {
+  async #empty(places: readonly Place[]): Promise<void> {
     for (const { disk, start, length } of places) {
       const device = this.disks.known(disk)?.layers.device;
       await device?.discard(start, length);
@@ -193,8 +193,6 @@ export class Runs {
     }
   }
 }
-
-const placeAside = (step: Plan['steps'][number]) => (step.kind === 'carry' && !isHere(step.to) ? [step.to] : []);
 
 /** Passes on what a person can see: the beginning and the end of each step, and what lies between at a pace. */
 function paced(progress: ProgressListener): ProgressListener {

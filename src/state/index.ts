@@ -38,7 +38,6 @@ export {
   useSourceDisks,
 } from './selectors';
 export type { CopyDisk, Current, PlanView, RoomElsewhere, ShownSource } from './selectors';
-export { useTransfers } from './transfers';
 export { isGoing, unfinished, useBench } from './store';
 export type { BenchDisk, Choosing, LookTab, RunView, Stage } from './store';
 export { savesData } from './thrift';

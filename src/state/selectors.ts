@@ -13,7 +13,9 @@ import {
   type MediumKind,
   type MediumSpeed,
   type Plan,
+  type PlannedTransfer,
   type PlanOptions,
+  type Scratch,
   type SourceDisk,
 } from '@/core/plan';
 import { mediumOf as practiceMedium, recipeSpeed } from '@/core/practice';
@@ -41,10 +43,14 @@ export function useCurrent(): Current | undefined {
   return useMemo(() => (id && disk ? { id, disk, job, run } : undefined), [id, disk, job, run]);
 }
 
+const NONE_LENT: readonly Scratch[] = [];
+
 /** The work order for the planned layout, or why there is none. */
 export interface PlanView {
   readonly plan: Plan | undefined;
   readonly refusal: string | undefined;
+  /** What goes from volume to volume, as far as it has been looked at. */
+  readonly transfers: readonly PlannedTransfer[];
   /** Set when the refusal can be overridden after a warning. */
   readonly overridable?: boolean;
   /** Set when room elsewhere would do, of a refusal or of volumes that get smaller for a time: disks that have it. */
@@ -63,21 +69,22 @@ export function usePlan({ disk, job }: Pick<Current, 'disk' | 'job'>): PlanView 
   const planned = job?.history.present;
   const { survey } = disk;
   const options = usePlanOptions({ disk, job });
-  const { transfers, fault } = useTransfers(disk.stored.id, planned);
+  const { transfers, fault } = useTransfers(disk.stored.id, planned, options.scratch ?? NONE_LENT);
   return useMemo(() => {
-    if (!survey || !planned) return { plan: undefined, refusal: undefined };
-    if (!transfers) return { plan: undefined, refusal: fault ?? 'The folders are looked at…' };
+    if (!survey || !planned) return { plan: undefined, refusal: undefined, transfers: [] };
+    if (!transfers) return { plan: undefined, refusal: fault ?? 'The folders are looked at…', transfers: [] };
     try {
       const plan = derivePlan(survey, planned, { ...options, transfers });
       const guarded = alsoWritten(plan).find((s) => disks.some((d) => d.stored.id === s.disk && d.stored.guarded));
       if (guarded) {
         const refusal = `Files are taken away from ${guarded.name}, which is guarded as a whole. Copy them, or lift its guard on the bench.`;
-        return { plan: undefined, refusal };
+        return { plan: undefined, refusal, transfers };
       }
       const wanting = wantingIn(plan);
       return {
         plan,
         refusal: undefined,
+        transfers,
         ...(wanting === undefined ? {} : { asideOn: roomElsewhere(disks, disk, wanting) }),
       };
     } catch (error) {
@@ -86,6 +93,7 @@ export function usePlan({ disk, job }: Pick<Current, 'disk' | 'job'>): PlanView 
       return {
         plan: undefined,
         refusal: error.message,
+        transfers,
         overridable: error.code === 'fs.unsound',
         ...(stuck ? { asideOn: roomElsewhere(disks, disk, error.facts.needed) } : {}),
       };

@@ -10,7 +10,17 @@ export type { SourceDisk } from './subjects';
 export { alsoWritten, planSchema } from './plan';
 export type { Plan, PlanSource } from './plan';
 export type { Gives, LeftLink } from './steps';
-export { overlapsItself, stepReason, stepTable, stepTouches, stepWords, stepWrites, wayOf, wipeWords } from './steps';
+export {
+  overlapsItself,
+  stepLent,
+  stepReason,
+  stepTable,
+  stepTouches,
+  stepWords,
+  stepWrites,
+  wayOf,
+  wipeWords,
+} from './steps';
 export type {
   AdoptStep,
   CarryStep,

@@ -1,6 +1,6 @@
 /** A work order as a value, and how it is read back from a journal. */
 import { diskFactsSchema, type DiskFacts } from '@/core/inspect';
-import type { DiskId, Place } from '@/core/place';
+import type { DiskId } from '@/core/place';
 import * as z from 'zod';
 import {
   costSchema,
@@ -8,6 +8,7 @@ import {
   placeSchema,
   stepSchema,
   stepWrites,
+  type LentRoom,
   type Loss,
   type Step,
   type StepCost,
@@ -17,12 +18,6 @@ import {
 export interface Hazard {
   readonly severity: 'info' | 'warning';
   readonly message: string;
-}
-
-/** A stretch of another disk that a plan sets volumes aside on. */
-export interface LentRoom extends Place {
-  /** What the disk is called in sentences. */
-  readonly name: string;
 }
 
 /** Another disk with volumes that are read and stay there, with what is relied on of it. */

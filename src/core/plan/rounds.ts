@@ -1,14 +1,16 @@
 /**
  * Folders that go to a new volume in rounds: the one they come from gives what it can, the new one is made there, takes what
  * goes into it, moves up to the room that has become free, is made larger, and so on. Each time the table says where both
- * are, so that a cut leaves two whole volumes.
+ * are, so that a cut leaves two whole volumes. Where that can't be, and another disk lends room, the new one is made and
+ * filled there, and comes when the old one has given its place.
  */
 import { ALIGNMENT, endOf, type LaidVolume, type Layout } from '@/core/layout';
-import { ceilTo } from '@/core/size';
+import { CoreError } from '@/core/errors';
+import { ceilTo, formatSize } from '@/core/size';
 import type { Survey } from '@/core/inspect';
 import { refused } from './refused';
 import type { StepMakers } from './step-makers';
-import type { Step } from './steps';
+import type { LentRoom, Step } from './steps';
 import { placeOf, type Kept } from './subjects';
 import { tableFor } from './table-entries';
 import type { TransferSteps } from './transfer-steps';
@@ -33,15 +35,14 @@ export interface Rounds {
 
 /**
  * The steps of all rounds, from the first giving to where both volumes are as planned; nothing where there are none.
- * @throws CoreError `plan.refused` where no rounds would do, or volumes change their places, or are copied, beside
+ * @throws CoreError `plan.refused`, `plan.stuck` where no rounds would do, or volumes change their places, or are copied, beside
  */
 export function planRounds(context: RoundContext): Rounds | undefined {
   const { planned, kept, transfers } = context;
   const all = transfers.inRounds;
   const [first] = all;
   if (!first) return undefined;
-  const fault = all.flatMap(({ round }) => (round && 'fault' in round ? [round.fault] : []))[0];
-  if (fault) throw refused('rounds.fault', { fault });
+  assertRounds(all);
   const source = kept.find((k) => k.now.number === first.measure)!;
   const { target } = first;
   // What only gets smaller, is made anew, or gets room behind it, does so before all rounds or after the last.
@@ -49,6 +50,16 @@ export function planRounds(context: RoundContext): Rounds | undefined {
   const made = planned.volumes.every((v) => v.origin.kind === 'new' || kept.some((k) => k.planned.id === v.id));
   if (!still || !made || planned.table !== context.now.table) throw refused('rounds.alone', {});
   return { source, target, steps: new RoundSteps(context, source, target).steps(all) };
+}
+
+/** @throws CoreError `plan.stuck` where room on another disk would do, else `plan.refused` */
+function assertRounds(all: readonly Transferred[]): void {
+  const [round] = all.flatMap(({ round }) => (round && 'fault' in round ? [round] : []));
+  if (!round) return;
+  const { fault, needed } = round;
+  if (needed === undefined) throw refused('rounds.fault', { fault });
+  const room = `${formatSize(needed)} unallocated in one piece on another disk would do`;
+  throw new CoreError('plan.stuck', { reason: `The plan can’t be carried out: ${fault}. ${room}.`, needed });
 }
 
 /** Where a new volume begins at the earliest, in bytes, behind one that ends there. */
@@ -76,6 +87,8 @@ class RoundSteps {
   steps(all: readonly Transferred[]): Step[] {
     const { transfers } = this.context;
     const { start } = this.source.now;
+    const away = awayOf(all[0]!);
+    if (away) return this.#byAnother(all, away);
     const last = Math.max(...all.map((t) => indexOf(t)));
     for (let index = 0; index <= last; index++) {
       const now = all.filter((t) => indexOf(t) === index);
@@ -84,6 +97,29 @@ class RoundSteps {
       this.#held += now.reduce((sum, t) => sum + t.facts.needs, 0);
     }
     this.#giveTo(this.source.planned.length, all[0]!.number);
+    return this.#steps;
+  }
+
+  /** The new volume is made and filled where room is lent, and comes when what it holds has left the old one. */
+  #byAnother(all: readonly Transferred[], away: LentRoom): Step[] {
+    const { context, source, target } = this;
+    const { make, transfers } = context;
+    const { name: other, ...lent } = away;
+    const clusterSize = make.clusterSizeOf(target);
+    const to = placeOf({ start: target.start, length: away.length });
+    const held = all.reduce((sum, t) => sum + t.facts.needs, 0);
+    this.#length = source.planned.length;
+    this.#start = target.start;
+    const carried = make.carryMade(target, all[0]!.number, lent, to, held, this.#table());
+    this.#steps.push(
+      make.makeElsewhere({ ...target, length: away.length, clusterSize }, away),
+      ...transfers.moved(all, placeOf(source.now), lent),
+      make.shrinkInRound(source, source.now.length, this.#length),
+      { ...carried, other },
+      ...transfers.comparedAgain(all, to),
+      make.emptied(target, away),
+    );
+    if (away.length < target.length) this.#steps.push(make.grow(target, away.length));
     return this.#steps;
   }
 
@@ -135,4 +171,5 @@ class RoundSteps {
 }
 
 const indexOf = ({ round }: Transferred): number => (round && 'index' in round ? round.index : 0);
+const awayOf = ({ round }: Transferred): LentRoom | undefined => (round && 'index' in round ? round.away : undefined);
 const lengthOf = ({ round, place }: Transferred): number => (round && 'length' in round ? round.length : place.length);

@@ -4,7 +4,8 @@ import type { Survey } from '@/core/inspect';
 import { ALIGNMENT } from '@/core/layout';
 import type { DiskId, Place } from '@/core/place';
 import { ceilTo } from '@/core/size';
-import type { LentRoom, Plan } from './plan';
+import type { Plan } from './plan';
+import type { LentRoom } from './steps';
 
 /** A stretch of unallocated space on another disk, where volumes may be set aside. */
 export interface Scratch extends LentRoom {

@@ -12,8 +12,10 @@ import { placeOf, type Copied, type Kept } from './subjects';
 import type {
   CarryStep,
   CheckStep,
+  EmptyStep,
   GrowStep,
   IdentifyStep,
+  LentRoom,
   Loss,
   MakeStep,
   MarkStep,
@@ -136,6 +138,16 @@ export class StepMakers {
     const cost = this.cost(2 * held, held + SECTOR_WRITE, 4 + held / (1 << 20), held);
     const name = nameOf(planned);
     return { kind: 'carry', name, number, from, to, whole: false, aside: false, made: true, table, cost };
+  }
+
+  /** A new volume that is made where room is lent. @throws CoreError `plan.refused` */
+  makeElsewhere(volume: LaidVolume, { name: other, ...lent }: LentRoom): MakeStep {
+    return { ...this.make(volume), at: lent, other };
+  }
+
+  /** Clears what was set aside where room was lent. */
+  emptied(volume: LaidVolume, { name: other, ...place }: LentRoom): EmptyStep {
+    return { kind: 'empty', name: nameOf(volume), place, other, cost: this.cost(0, SECTOR_WRITE, 2, 0) };
   }
 
   /** The cluster size that a new volume gets by what it is in the end. */

@@ -1,15 +1,14 @@
 /** What the steps of a plan come to: room they are lent, disks they read, costs and losses. */
 import { factsOf } from '@/core/inspect';
-import { HERE } from '@/core/place';
-import type { LentRoom, PlanSource } from './plan';
-import { stepReads, type Loss, type Step, type StepCost } from './steps';
+import type { PlanSource } from './plan';
+import { stepLent, stepReads, type LentRoom, type Loss, type Step, type StepCost } from './steps';
 import type { SourceDisk } from './subjects';
 
 const NOTHING: Loss = { files: 0, bytes: 0 };
 
 /** The stretches of other disks that steps take, each told once. */
 export function lentFor(steps: readonly Step[]): LentRoom[] {
-  const away = steps.flatMap((s) => (s.kind === 'carry' && s.to.disk !== HERE ? [{ ...s.to, name: s.other! }] : []));
+  const away = steps.flatMap(stepLent);
   return away.filter(
     (a, i) => away.findIndex((b) => b.disk === a.disk && b.start === a.start && b.length === a.length) === i,
   );

@@ -38,6 +38,11 @@ export class TransferSteps {
     ];
   }
 
+  /** Compares what went to a volume that has come to its place since. */
+  comparedAgain(now: readonly Transferred[], at: Place): Step[] {
+    return now.map((t) => this.make.compare({ ...t, at }, this.#cameTo(t.to, t), false));
+  }
+
   /** Volumes that go, and stay where they are until what is wanted of them has been taken. */
   get standing(): SurveyedVolume[] {
     return this.#inOrder.flatMap((t) => (t.when === 'before the table' ? [t.source] : []));

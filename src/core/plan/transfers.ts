@@ -8,7 +8,7 @@ import { HERE, type Place } from '@/core/place';
 import type { MediumSpeed } from './medium';
 import { refused, unsound } from './refused';
 import { assertRoom } from './transfer-room';
-import type { LeftLink, Loss } from './steps';
+import type { LeftLink, LentRoom, Loss } from './steps';
 import { placeOf, type Copied, type Kept, type SourceDisk } from './subjects';
 
 /** A tree that is to go to another volume. Plain data. */
@@ -19,11 +19,16 @@ export interface PlannedTransfer extends TransferWish {
   readonly back?: WayBack | { readonly fault: string } | undefined;
   /** What of it goes in its round, where not all does; facts are of that alone. */
   readonly part?: Part | undefined;
-  /**
-   * Where there is not the room for both its places at once: in which round it goes, from 0, and how long its volume is by
-   * then; or why no rounds would do.
-   */
-  readonly round?: { readonly index: number; readonly length: number } | { readonly fault: string } | undefined;
+  /** Where there is not the room for both its places at once: how it goes all the same, or why it can't. */
+  readonly round?: Round | { readonly fault: string; readonly needed?: number | undefined } | undefined;
+}
+
+/** In which round a tree goes, from 0, and how long its volume is by then. */
+export interface Round {
+  readonly index: number;
+  readonly length: number;
+  /** Where its new volume is made and filled first, since rounds on the disk itself would not do. */
+  readonly away?: LentRoom;
 }
 
 /** A volume that something is brought back to. */

@@ -8,6 +8,7 @@ import { endOf, type Layout } from '@/core/layout';
 import { HERE, isHere } from '@/core/place';
 import { Ownership } from './ownership';
 import type { Plan } from './plan';
+import { placesElsewhere } from './scratch';
 import { stepClaims, stepTouches, stepWrites } from './steps';
 
 /** Who owns which bytes before the first step. */
@@ -41,7 +42,12 @@ export function provePlan(plan: Plan): Ownership {
   const owners = ownersBefore(plan, plan.steps.length);
   if (owners.owners.some((o) => !isHere(o.place) && o.volume !== 'original'))
     throw new RangeError('the plan leaves volumes set aside');
-  const sizes = new Map([[HERE, plan.relies.size], ...plan.sources.map((s) => [s.disk, s.relies.size] as const)]);
+  // Of a disk that only lends room no more is known than what it lends.
+  const sizes = new Map([
+    ...placesElsewhere(plan),
+    [HERE, plan.relies.size],
+    ...plan.sources.map((s) => [s.disk, s.relies.size] as const),
+  ]);
   for (const step of plan.steps)
     for (const { disk, start, length } of stepTouches(step)) {
       if (disk !== stepWrites(step)) throw new RangeError('a step writes to two disks at once');

@@ -1,19 +1,20 @@
 /** Folders that go to a volume of their own where there is not the room for both at once: in rounds. */
-import { WindowDevice, type MemoryDevice } from '@/core/device';
+import type { MemoryDevice } from '@/core/device';
 import { rounds } from '@/core/fixtures/rounds';
-import { kindFacts, probeFileSystem } from '@/core/fs';
-import { surveyDisk, type Survey } from '@/core/inspect';
-import { inRounds, lookAtTransfers, parseTarget, resolveTarget, transferWishes, type TargetInput } from '@/core/job';
-import { derivePlan, type Plan, type PlanOptions } from '@/core/plan';
+import { kindFacts } from '@/core/fs';
+import { surveyDisk } from '@/core/inspect';
+import type { TargetInput } from '@/core/job';
+import type { Plan } from '@/core/plan';
 import { seededRandom } from '@/core/practice';
-import { takeManifest, type ManifestEntry } from '@/core/proof';
+import type { ManifestEntry } from '@/core/proof';
 import { describe, expect, it } from 'vitest';
 import { surviveCuts } from './fixtures/cuts';
+import { FOLDERS, hashes, kindsOf, planned, target } from './fixtures/own-volume';
 import { buildStick } from './fixtures/sticks';
 import { writeOn } from './fixtures/trees';
+import { manifest } from './fixtures/two-volumes';
 
 const MIB = 1024 * 1024;
-const FOLDERS = ['Beech', 'Cedar', 'Elm', 'Fir', 'Hazel', 'Larch'];
 
 /** A disk whose one volume is nearly full of folders of about 7 MiB each. */
 function fullDisk(fileSystem: string, table: 'gpt' | 'mbr', each = 14, parent = ''): Promise<MemoryDevice> {
@@ -32,45 +33,6 @@ function fullDisk(fileSystem: string, table: 'gpt' | 'mbr', each = 14, parent = 
   const volumes = [{ size: 'rest', fileSystem, label: 'OLD', fill: [...fill, rest] }];
   return buildStick({ table, size: '66 MiB', volumes: volumes as never });
 }
-
-async function openAt(disk: MemoryDevice, { start, length }: { start: number; length: number }) {
-  const window = new WindowDevice(disk, start, length);
-  return { window, volume: await (await probeFileSystem(window))!.driver.open(window) };
-}
-
-async function planned(
-  disk: MemoryDevice,
-  input: TargetInput,
-  more: PlanOptions = {},
-): Promise<{ plan: Plan; survey: Survey }> {
-  const survey = await surveyDisk(disk);
-  const target = parseTarget(input);
-  const resolved = resolveTarget(survey, target);
-  const { layout } = resolved;
-  const at = (number: number) =>
-    openAt(
-      disk,
-      survey.volumes.find((v) => v.number === number)!,
-    );
-  const wishes = transferWishes(target, resolved, new Set());
-  const looked = await lookAtTransfers(wishes, layout, async ({ number }) => (await at(number)).volume);
-  const transfers = await inRounds(looked, layout, survey, async (number) => (await at(number)).window);
-  return { survey, plan: derivePlan(survey, layout, { ...more, transfers }) };
-}
-
-const target = (keep: string, fileSystem: string, folders = FOLDERS, under = ''): TargetInput => ({
-  volumes: [
-    { keep: 1, size: keep },
-    { create: fileSystem, size: 'rest', label: 'TREES', as: 'own' },
-  ],
-  transfers: folders.map((folder) => ({
-    from: { volume: 1 },
-    to: 'own',
-    folder,
-    ...(under ? { under: `${under}/${folder}` } : {}),
-    then: 'remove' as const,
-  })),
-});
 
 /** A full volume with one before it and one behind it. */
 function betweenOthers(table: 'gpt' | 'mbr'): Promise<MemoryDevice> {
@@ -98,19 +60,6 @@ const besideOthers = (last: object): TargetInput => ({
   transfers: FOLDERS.map((folder) => ({ from: { volume: 2 }, to: 'own', folder, then: 'remove' as const })),
 });
 
-async function manifestOf(disk: MemoryDevice, place: { start: number; length: number }): Promise<ManifestEntry[]> {
-  const { window, volume } = await openAt(disk, place);
-  const out: ManifestEntry[] = [];
-  for await (const entry of takeManifest(volume, window)) out.push(entry);
-  return out;
-}
-
-async function hashes(disk: MemoryDevice, place: { start: number; length: number }): Promise<Map<string, string>> {
-  const entries = await manifestOf(disk, place);
-  return new Map(entries.flatMap(({ path, sha256 }) => (sha256 ? [[path, sha256]] : [])));
-}
-
-const kindsOf = ({ steps }: Plan): string[] => steps.map((s) => s.kind);
 const count = (plan: Plan, kind: string): number => kindsOf(plan).filter((k) => k === kind).length;
 
 describe('folders to a volume of their own, with more in them than is free', () => {
@@ -207,7 +156,7 @@ describe('folders to a volume of their own, with more in them than is free', () 
       await writer.mkdir('Trees/Elm.d', { times, attributes: [] });
       await writer.writeFile('Trees/Elm.d/leaf', { kind: 'bytes', bytes: new Uint8Array(70_000).fill(7) });
     });
-    const before = await manifestOf(disk, old!);
+    const before = await manifest(disk, old!);
     const input = target('14 MiB', to, ['Trees']);
     const [wish] = input.transfers!;
     const { plan } = await planned(disk, { ...input, transfers: [{ ...wish!, under }] });
@@ -220,7 +169,7 @@ describe('folders to a volume of their own, with more in them than is free', () 
     const found = await surveyDisk(after);
     expect(found.volumes.flatMap((v) => v.findings)).toEqual([]);
     const [source, own] = found.volumes;
-    expect((await manifestOf(after, source!)).some((e) => e.path.startsWith('Trees'))).toBe(false);
+    expect((await manifest(after, source!)).some((e) => e.path.startsWith('Trees'))).toBe(false);
     const { holds } = kindFacts(to);
     const told = (entries: readonly ManifestEntry[], top: string) =>
       new Map(
@@ -228,7 +177,7 @@ describe('folders to a volume of their own, with more in them than is free', () 
           path.startsWith(top) ? [[path.slice(top.length), [kind, sha256, holds.storedTimes(times)]] as const] : [],
         ),
       );
-    expect(told(await manifestOf(after, own!), `${under}/`)).toEqual(told(before, 'Trees/'));
+    expect(told(await manifest(after, own!), `${under}/`)).toEqual(told(before, 'Trees/'));
   });
 
   it('leave a link where a folder was once the last part of it has gone', async () => {
@@ -240,7 +189,7 @@ describe('folders to a volume of their own, with more in them than is free', () 
     expect(count(plan, 'clear')).toBeGreaterThan(1);
     const after = await surviveCuts(plan, disk, seededRandom(31), 2);
     const [old] = (await surveyDisk(after)).volumes;
-    const all = await manifestOf(after, old!);
+    const all = await manifest(after, old!);
     expect(all.filter((e) => e.path.startsWith('Trees')).map((e) => [e.path, e.kind])).toEqual([['Trees', 'link']]);
   });
 
@@ -275,17 +224,6 @@ describe('folders to a volume of their own, with more in them than is free', () 
     await expect(planned(disk, besideOthers({ start: '78 MiB' }))).rejects.toThrow(
       /no other volume can change its place/,
     );
-  });
-
-  it('are refused with what would help where one file alone is more than can be given', async () => {
-    const rest = { folder: 'Trees', count: 1, name: 'whole.bin', smallest: '40 MiB', largest: '40 MiB' };
-    const volumes = [{ size: 'rest', fileSystem: 'ntfs', label: 'OLD', fill: [rest] }];
-    const disk = await buildStick({ table: 'gpt', size: '66 MiB', volumes: volumes as never });
-    const before = disk.buffer.slice();
-    await expect(planned(disk, target('14 MiB', 'ntfs', ['Trees']))).rejects.toThrow(
-      /Trees\/whole.bin takes up to .* can be given at a time. Take it to a volume of another disk first/,
-    );
-    expect(Buffer.compare(before, disk.buffer)).toBe(0);
   });
 
   it('are refused where what stays would not do with what was planned for it', async () => {

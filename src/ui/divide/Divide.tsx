@@ -25,7 +25,6 @@ import {
   useBounds,
   usePlan,
   useSourceDisks,
-  useTransfers,
   type Current,
 } from '@/state';
 import { useCallback, useDeferredValue, useMemo } from 'react';
@@ -63,8 +62,7 @@ export function Divide({ current }: { readonly current: Current }) {
   const laterPlanned = (later.job ?? job).history.present;
   const planView = usePlan(later);
   const sources = useSourceDisks(planned);
-  const { transfers } = useTransfers(id, planned);
-  const moving = useMemo(() => movingIn(transfers ?? []), [transfers]);
+  const moving = useMemo(() => movingIn(planView.transfers), [planView.transfers]);
   const selectedId = useBench((s) => s.selected);
   const alsoIds = useBench((s) => s.also);
   const readOnly = useBench((s) => s.readOnly);

@@ -65,5 +65,5 @@ function isCarriedBy(step: Step, { origin, start }: LaidVolume, before: number |
       ? step.number === origin.number
       : isHere(step.to) && step.to.start === start;
   if (step.kind === 'shrink') return step.at.start === before;
-  return (step.kind === 'transfer' || step.kind === 'adopt') && step.at.start === start;
+  return (step.kind === 'transfer' || step.kind === 'adopt') && isHere(step.at) && step.at.start === start;
 }

@@ -74,6 +74,9 @@ const REASONS: Readonly<Record<CarryWay, string>> = {
   back: 'Its new place is free by now. What was set aside is compared with what was put there before it is used.',
 };
 
+const FILLED_ELSEWHERE =
+  'Its place is free by now. What it holds is compared here before the room that was lent is cleared.';
+
 export const carry: StepKind<CarryStep> = {
   schema: z
     .strictObject({
@@ -105,17 +108,23 @@ export const carry: StepKind<CarryStep> = {
       case 'copy':
         return copyWords(step, units);
       case 'back':
-        return { title: `Bring ${step.name} back from ${step.other}`, detail: `${size} is carried` };
+        return {
+          title: `Bring ${step.name}${step.made ? '' : ' back'} from ${step.other}`,
+          detail: `${size} is carried`,
+        };
     }
   },
-  reason: (step) =>
-    wayOf(step) === 'move' && step.aside
-      ? 'Volumes stand in each other’s way. This one makes room and is carried on later.'
-      : REASONS[wayOf(step)],
+  reason: (step) => {
+    const way = wayOf(step);
+    if (way === 'move' && step.aside)
+      return 'Volumes stand in each other’s way. This one makes room and is carried on later.';
+    return way === 'back' && step.made ? FILLED_ELSEWHERE : REASONS[way];
+  },
   claims: ({ number, from, to, keeps, made }, owners) => {
     const owner = owners.at(from, keeps || made ? undefined : number);
     return (keeps ? owners : owners.without(owner)).with(to, made ? owner.volume : number);
   },
+  lent: ({ to, other }) => (isHere(to) ? [] : [{ ...to, name: other! }]),
   touches: ({ to }) => (isHere(to) ? [to] : []),
   table: ({ table }) => table,
   reads: ({ from, keeps }) => (keeps && !isHere(from) ? [from.disk] : []),

@@ -21,7 +21,7 @@ import { remove, type RemoveStep } from './remove';
 import { retire, type RetireStep } from './retire';
 import { settle, type SettleStep } from './settle';
 import { shrink, type ShrinkStep } from './shrink';
-import type { StepKind, StepWords } from './step-kind';
+import type { LentRoom, StepKind, StepWords } from './step-kind';
 import { table, type TableStep } from './table';
 import { transfer, type TransferStep } from './transfer';
 import { wipe, type WipeStep } from './wipe';
@@ -94,6 +94,8 @@ export const stepWrites = (step: Step): DiskId => stepTouches(step)[0]?.disk ?? 
 export const stepTable = (step: Step): DiskTable | undefined => kindOf(step).table?.(step);
 /** Other disks on which a step finds volumes that stay there. */
 export const stepReads = (step: Step): readonly DiskId[] => kindOf(step).reads?.(step) ?? [];
+/** Room of another disk that a step takes. */
+export const stepLent = (step: Step): readonly LentRoom[] => kindOf(step).lent?.(step) ?? [];
 /** What a person should know before a step. */
 export const stepHazards = (step: Step): readonly string[] => kindOf(step).hazards?.(step) ?? [];
 /** Whether a machine must restart for a step on the volume its system runs from. */
@@ -121,7 +123,7 @@ export type { RetireStep } from './retire';
 export type { SettleStep } from './settle';
 export type { ShrinkStep } from './shrink';
 export { costSchema, lossSchema, placeSchema } from './step-kind';
-export type { Gives, LeftLink, Loss, ProofBy, Receives, StepCost, StepWords } from './step-kind';
+export type { Gives, LeftLink, LentRoom, Loss, ProofBy, Receives, StepCost, StepWords } from './step-kind';
 export type { TableStep } from './table';
 export type { TransferStep } from './transfer';
 export { wipeWords } from './wipe';

@@ -7,9 +7,9 @@ import { lossWords } from '../words';
 import {
   baseShape,
   byteCount,
-  herePlaceSchema,
   lossSchema,
   numberSchema,
+  placeSchema,
   type Loss,
   type StepBase,
   type StepKind,
@@ -18,6 +18,8 @@ import {
 export interface MakeStep extends StepBase {
   readonly kind: 'make';
   readonly at: Place;
+  /** What the other disk is called in sentences, where it is made and filled on one before it comes here. */
+  readonly other?: string;
   readonly fileSystem: string;
   readonly label: string;
   readonly clusterSize: number;
@@ -31,30 +33,45 @@ export interface MakeStep extends StepBase {
 }
 
 export const make: StepKind<MakeStep> = {
-  schema: z.strictObject({
-    kind: z.literal('make'),
-    ...baseShape,
-    at: herePlaceSchema,
-    fileSystem: z.string().max(20),
-    label: z.string().max(200),
-    clusterSize: byteCount,
-    serial: z.int().min(0).max(0xffffffff),
-    chosen: z.record(z.string(), z.union([z.boolean(), z.number(), z.string().max(100)])).optional(),
-    format: z.enum(['quick', 'full']),
-    replaces: numberSchema.optional(),
-    loses: lossSchema.optional(),
-  }),
-  words: ({ name, at, fileSystem, format, loses }, units) => {
+  schema: z
+    .strictObject({
+      kind: z.literal('make'),
+      ...baseShape,
+      at: placeSchema,
+      other: z.string().max(200).optional(),
+      fileSystem: z.string().max(20),
+      label: z.string().max(200),
+      clusterSize: byteCount,
+      serial: z.int().min(0).max(0xffffffff),
+      chosen: z.record(z.string(), z.union([z.boolean(), z.number(), z.string().max(100)])).optional(),
+      format: z.enum(['quick', 'full']),
+      replaces: numberSchema.optional(),
+      loses: lossSchema.optional(),
+    })
+    .refine(({ at, other }) => isHere(at) === (other === undefined), 'another disk is named where it is made on one'),
+  words: ({ name, at, fileSystem, format, loses, other }, units) => {
     const title = findKind(fileSystem)?.title ?? fileSystem;
     const lost = loses ? `, lost: ${lossWords(loses, units)}` : '';
-    return { title: `Make ${name}, ${formatSize(at.length, units)} ${title}`, detail: `${format} format${lost}` };
+    const where = other === undefined ? '' : ` on ${other}`;
+    const detail = `${format} format${other === undefined ? lost : ' in unallocated space there'}`;
+    return { title: `Make ${name}, ${formatSize(at.length, units)} ${title}${where}`, detail };
   },
-  reason: () => 'Nothing that is kept lies there any more.',
+  reason: ({ other }) =>
+    other === undefined
+      ? 'Nothing that is kept lies there any more.'
+      : 'This disk has no room for it before the files have left the volume they are on.',
   claims: ({ at, replaces }, owners) => {
     // What it takes the place of was kept only until it had been copied.
     const old =
       replaces === undefined ? undefined : owners.owners.find((o) => o.volume === replaces && isHere(o.place));
     return (old ? owners.without(old) : owners).with(at, 'new');
   },
+  lent: ({ at, other }) => (other === undefined ? [] : [{ ...at, name: other }]),
   touches: ({ at }) => [at],
+  hazards: ({ name, other }) =>
+    other === undefined
+      ? []
+      : [
+          `While ${name} is on ${other}, what has come to it is whole only there: keep both disks at hand until the run is over. What was once in the unallocated space it takes there is overwritten.`,
+        ],
 };

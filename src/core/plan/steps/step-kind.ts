@@ -34,6 +34,12 @@ export interface StepBase {
   readonly cost: StepCost;
 }
 
+/** A stretch of another disk that a plan takes for a time. */
+export interface LentRoom extends Place {
+  /** What the disk is called in sentences. */
+  readonly name: string;
+}
+
 /** What comes to a volume: what was read by the check of that number, below a folder, under a path. */
 export interface Receives {
   readonly measure: number;
@@ -80,6 +86,8 @@ export interface StepKind<S extends StepBase> {
   touches(step: S): readonly Place[];
   /** Other disks on which it finds volumes that stay there. */
   reads?(step: S): readonly DiskId[];
+  /** Room of another disk that it takes. What it leaves there is cleared by the plan itself, or once the run is taken back. */
+  lent?(step: S): readonly LentRoom[];
   /** The table it writes, if it writes one. */
   table?(step: S): DiskTable | undefined;
   /** What a person should know before. */

@@ -4,7 +4,7 @@ import { isHere, type Place } from '@/core/place';
 import { formatSize, spaced } from '@/core/size';
 import * as z from 'zod';
 import { filesWords } from '../words';
-import { baseShape, herePlaceSchema, placeSchema, type StepBase, type StepKind } from './step-kind';
+import { baseShape, placeSchema, type StepBase, type StepKind } from './step-kind';
 
 export interface TransferStep extends StepBase {
   readonly kind: 'transfer';
@@ -69,7 +69,7 @@ export const transfer: StepKind<TransferStep> = {
     ...baseShape,
     from: placeSchema,
     source: z.string().max(200),
-    at: herePlaceSchema,
+    at: placeSchema,
     fileSystem: z.string().max(20),
     folder: z.string().max(40_000),
     under: z.string().max(40_000),

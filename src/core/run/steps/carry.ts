@@ -22,7 +22,7 @@ export const carry: StepRunner<CarryStep> = (step, context) => {
   const way = wayOf(step);
   if (way === 'copy') return copy(step, context);
   if (way === 'away') return carryAway(step, context);
-  if (way === 'back') return carryBack(step, context);
+  if (way === 'back') return step.made ? carryMade(step, context) : carryBack(step, context);
   return step.to.length < step.from.length ? moveSmaller(step, context) : move(step, context);
 };
 
@@ -169,6 +169,19 @@ async function carryAway(step: CarryStep, context: StepContext): Promise<void> {
   await context.commit(tx);
 }
 
+/** A volume that was made there is only read, and stays whole until it is compared here: a cut begins where it was. */
+async function carryMade(step: CarryStep, context: StepContext): Promise<void> {
+  const { journal } = context.ports;
+  const { from, to } = step;
+  const source = { device: context.disk(from), start: from.start };
+  const begun = begunPieces(context);
+  const ranges =
+    begun === undefined ? await toCarry(step, context) : (await readCarried(journal, context.index)).ranges;
+  if (begun === undefined) await listCarried(journal, context.index, ranges);
+  await carryFreely(context, source, endOf(step, context), to.length, ranges, begun ?? 0);
+  await arrive(step, context, ranges);
+}
+
 async function carryBack(step: CarryStep, context: StepContext): Promise<void> {
   const { from, number, other } = step;
   const { journal, hasher } = context.ports;
@@ -205,7 +218,9 @@ export const empty: StepRunner<EmptyStep> = async ({ place }, context) => {
   const away = context.state.plan.steps.findLastIndex(
     (s, i) => i < context.index && s.kind === 'carry' && s.to.disk === place.disk && s.to.start === place.start,
   );
-  const { ranges } = await readCarried(context.ports.journal, away);
+  // Of a volume that was made there anything may have been written.
+  const { ranges } =
+    away < 0 ? { ranges: [{ start: 0, end: place.length }] } : await readCarried(context.ports.journal, away);
   for (const { start, end } of ranges) await disk.discard(place.start + start, end - start);
   await disk.flush();
   return context.markDone();
