@@ -1,7 +1,8 @@
 import { defineConfig } from '@playwright/test';
-import { CHROMIUM } from './scripts/chromium';
 
 const PORT = 3187;
+/** Where the page is served to the browser tests. */
+export const ORIGIN = `http://localhost:${PORT}`;
 
 export default defineConfig({
   testDir: 'e2e',
@@ -13,15 +14,13 @@ export default defineConfig({
   workers: 2,
   reporter: [['list']],
   use: {
-    baseURL: `http://localhost:${PORT}`,
-    viewport: { width: 1280, height: 800 },
+    baseURL: ORIGIN,
     // A dialog that is still on its way moves out from under the mouse where the machine has other work.
     contextOptions: { reducedMotion: 'reduce' },
-    launchOptions: CHROMIUM,
   },
   webServer: {
     command: `npx next start -H 127.0.0.1 -p ${PORT}`,
-    url: `http://localhost:${PORT}/`,
+    url: `${ORIGIN}/`,
     env: { ULLAGER_DEMO: '1' },
     reuseExistingServer: false,
   },

@@ -1,5 +1,6 @@
-import { expect, test } from '@playwright/test';
+import { expect } from '@playwright/test';
 import { divide, openBench } from './bench';
+import { test } from './test';
 
 test('a card is copied to a bigger disk and widened in four interactions, and proven', async ({ page }) => {
   await openBench(page);

@@ -1,9 +1,10 @@
 /** Where the page meets storage that fails, files that moved, other tabs, and hands that press twice. */
-import { expect, test } from '@playwright/test';
+import { expect } from '@playwright/test';
 import { zipSync } from 'fflate';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { gzipSync } from 'node:zlib';
 import { divideStick, makeImage, openBench, openImage, pick, runIt, STICK } from './bench';
+import { test } from './test';
 
 test('Ctrl+Z undoes what the focused edge did, by arrow key and by drag, to the very beginning', async ({ page }) => {
   await openBench(page);

@@ -1,5 +1,6 @@
-import { expect, test } from '@playwright/test';
+import { expect } from '@playwright/test';
 import { divide, openBench, runIt, select } from './bench';
+import { test } from './test';
 
 test('folders get a volume of their own in eight interactions, a link stays, and all of it is proven', async ({
   page,

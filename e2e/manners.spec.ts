@@ -1,5 +1,6 @@
-import { expect, test, type Page } from '@playwright/test';
+import { expect, type Page } from '@playwright/test';
 import { axe, divideStick, openBench, select, STICK, storedIn } from './bench';
+import { test } from './test';
 
 /** Everything that opens beside the plan. */
 async function helpers(page: Page): Promise<void> {

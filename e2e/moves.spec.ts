@@ -1,5 +1,6 @@
-import { expect, test, type Page } from '@playwright/test';
+import { expect, type Page } from '@playwright/test';
 import { divide, divideStick, openBench, runIt, select } from './bench';
+import { test } from './test';
 
 async function runAndProve(page: Page): Promise<void> {
   await runIt(page);

@@ -1,7 +1,8 @@
-import { expect, test, type Page } from '@playwright/test';
+import { expect, type Page } from '@playwright/test';
 import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { axe, divideStick, openBench, pick, select, STICK, typeSize } from './bench';
+import { test } from './test';
 
 /** Saves something of a menu of papers, and gives its bytes. */
 async function saved(page: Page, item: string): Promise<{ name: string; bytes: Buffer }> {

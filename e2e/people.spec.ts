@@ -1,5 +1,6 @@
-import { expect, test, type Page } from '@playwright/test';
+import { expect, type Page } from '@playwright/test';
 import { axe, divide, divideStick, openBench, select, STICK } from './bench';
+import { test } from './test';
 
 const more = async (page: Page, name: string, item: string): Promise<void> => {
   await page.getByRole('button', { name: `More of ${name}` }).click();

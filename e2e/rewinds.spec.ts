@@ -1,6 +1,7 @@
 /** Runs that are taken back one by one, and files that are moved from one disk of the bench to another. */
-import { expect, test, type Page } from '@playwright/test';
+import { expect, type Page } from '@playwright/test';
 import { axe, divide, openBench, runIt, STICK, typeSize } from './bench';
+import { test } from './test';
 
 const runsOf = async (page: Page, name: string): Promise<void> => {
   await page.getByRole('button', { name: `More of ${name}` }).click();

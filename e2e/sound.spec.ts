@@ -1,6 +1,7 @@
-import { expect, test, type Page } from '@playwright/test';
+import { expect, type Page } from '@playwright/test';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { axe, divideStick, makeImage, openBench, openImage } from './bench';
+import { test } from './test';
 
 const lookAt = (page: Page, tab: string): Promise<void> => page.getByText(tab, { exact: true }).first().click();
 

@@ -1,5 +1,6 @@
-import { expect, test } from '@playwright/test';
+import { expect } from '@playwright/test';
 import { openBench } from './bench';
+import { test } from './test';
 
 test('a blank disk is given a table and two volumes', async ({ page }) => {
   await openBench(page);

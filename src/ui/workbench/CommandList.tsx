@@ -2,7 +2,7 @@
 
 import { useBench, useCurrent } from '@/state';
 import { Command as Palette } from 'cmdk';
-import { useMemo, type RefObject } from 'react';
+import { useEffect, useMemo, type RefObject } from 'react';
 import { mainOf } from '../divide';
 import { generalCommands, planCommands, type Command, type CommandGroup } from './commands-list';
 import styles from './workbench.module.css';
@@ -19,6 +19,8 @@ interface ListProps {
   readonly onClose: () => void;
   readonly onHelp: () => void;
   readonly field: RefObject<HTMLInputElement | null>;
+  /** What was typed is meant, and was entered before there was a field for it. */
+  readonly entered: boolean;
   readonly text: string;
   readonly onText: (text: string) => void;
 }
@@ -26,7 +28,7 @@ interface ListProps {
 const GROUPS: readonly CommandGroup[] = ['typed', 'volume', 'plan', 'others', 'go', 'bench'];
 
 /** The field and the list of what it can be. */
-export function CommandList({ field, text, onText, onClose, onHelp }: ListProps) {
+export function CommandList({ field, entered, text, onText, onClose, onHelp }: ListProps) {
   const disks = useBench((s) => s.disks);
   const current = useCurrent();
   const selectedId = useBench((s) => s.selected);
@@ -50,6 +52,15 @@ export function CommandList({ field, text, onText, onClose, onHelp }: ListProps)
     onClose();
     command.act();
   };
+  useEffect(() => {
+    if (!entered) return;
+    // The first that fits is in hand once the list has come to rest.
+    const timer = setTimeout(() => {
+      field.current?.focus();
+      field.current?.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true, cancelable: true }));
+    });
+    return () => clearTimeout(timer);
+  }, [entered, field]);
   return (
     <Palette label="Commands" filter={weigh} loop className={styles.palette}>
       <Palette.Input

@@ -16,14 +16,21 @@ interface Props {
 /** Everything by name: what can be done with the volume in hand first. */
 export function Commands({ open, onClose, onHelp }: Props) {
   const [text, setText] = useState('');
+  const [entered, setEntered] = useState(false);
   const [wasOpen, setWasOpen] = useState(open);
   if (open !== wasOpen) {
     setWasOpen(open);
     // Asked for again while the last dialog is still leaving, it begins empty all the same.
-    if (open) setText('');
+    if (open) {
+      setText('');
+      setEntered(false);
+    }
   }
   const field = useRef<HTMLInputElement>(null);
-  useTypedAhead(open, field, (key) => setText((before) => before + key));
+  useTypedAhead(open, field, (key) => {
+    if (key === 'Enter') setEntered(true);
+    else if (!entered) setText((before) => before + key);
+  });
   return (
     <Modal
       open={open}
@@ -34,12 +41,12 @@ export function Commands({ open, onClose, onHelp }: Props) {
       destroyOnHidden
       afterOpenChange={(there) => there && field.current?.focus()}
     >
-      <CommandList field={field} text={text} onText={setText} onClose={onClose} onHelp={onHelp} />
+      <CommandList field={field} entered={entered} text={text} onText={setText} onClose={onClose} onHelp={onHelp} />
     </Modal>
   );
 }
 
-/** Takes what is typed before the field has the focus, which it gets later than a quick hand types. */
+/** Takes what is typed, and that it was entered, before the field has the focus: a quick hand types before it is there. */
 function useTypedAhead(open: boolean, field: RefObject<HTMLInputElement | null>, take: (key: string) => void): void {
   const taken = useEffectEvent(take);
   useLayoutEffect(() => {
@@ -48,7 +55,8 @@ function useTypedAhead(open: boolean, field: RefObject<HTMLInputElement | null>,
     const keep = (e: globalThis.KeyboardEvent): void => {
       const input = field.current;
       arrived ||= input !== null && document.activeElement === input;
-      if (arrived || e.key.length !== 1 || e.ctrlKey || e.metaKey || e.altKey) return;
+      if (arrived || e.ctrlKey || e.metaKey || e.altKey) return;
+      if (e.key.length !== 1 && e.key !== 'Enter') return;
       e.preventDefault();
       e.stopPropagation();
       taken(e.key);
