@@ -70,6 +70,7 @@ const OUTSIDE = [
   'fetch',
 ];
 
+const PAGES = ['src/{app,state,ui}/**/*.{ts,tsx}'];
 const NOT_CODE = ['src/**/*.test.ts', 'src/**/fixtures/**'];
 const THROUGH_FACE = {
   // Down into another folder past its face; fixtures are for tests.
@@ -106,7 +107,8 @@ const room = (name, i) => ({
 
 const config = [
   { ignores: ['.next/**', 'public/sw.js', 'out/**', 'next-env.d.ts', 'test-results/**', 'playwright-report/**'] },
-  ...next,
+  // Rules of React, and of pages, where there are any: some of them compile each function anew.
+  ...next.map((config) => (config.name === 'next' ? { ...config, files: PAGES } : config)),
   ...typescript,
   {
     files: ['src/**/*.{ts,tsx}'],

@@ -15,8 +15,8 @@ import { Session } from '@/core/session';
 import { describe, expect, it } from 'vitest';
 
 const MIB = 1024 * 1024;
-const CASES = rounds(150, 2500);
-const MENDED = rounds(30, 1000);
+const CASES = rounds(100, 2500);
+const MENDED = rounds(20, 1000);
 
 /** A device that fails the test when it is written. */
 class Sealed extends MemoryDevice {

@@ -25,12 +25,12 @@ async function killed(args: string[], journal: string, after: number): Promise<b
 
 const files = (near: number) => [
   { folder: 'near', count: 25, name: 'n{nnn}.bin', smallest: '10 KiB', largest: '400 KiB', fragments: 4 },
-  { folder: 'far', count: 80, name: 'f{nnn}.bin', smallest: '10 KiB', largest: '900 KiB', near, fragments: 5 },
+  { folder: 'far', count: 40, name: 'f{nnn}.bin', smallest: '10 KiB', largest: '900 KiB', near, fragments: 5 },
 ];
 const divided = (fileSystem: string, clusterSize = 512) => ({
   volumes: [{ fileSystem, clusterSize, label: 'KILL', fill: files(0.6) }],
   target: [
-    { keep: 1, size: '50 MiB' },
+    { keep: 1, size: '34 MiB' },
     { create: fileSystem, clusterSize, label: 'new' },
   ],
 });
@@ -47,19 +47,19 @@ const CASES: Record<string, Case> = {
   // Both move over their own old places.
   moves: {
     volumes: [
-      { size: '64 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.3) },
-      { size: '56 MiB', fileSystem: 'ext4', label: 'TWO', fill: files(0.2) },
+      { size: '36 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.3) },
+      { size: '32 MiB', fileSystem: 'ext4', label: 'TWO', fill: files(0.2) },
     ],
-    target: [{ gap: '8 MiB' }, { keep: 1 }, { keep: 2, size: 'rest' }],
+    target: [{ gap: '4 MiB' }, { keep: 1 }, { keep: 2, size: 'rest' }],
   },
   'made smaller on the way': {
-    volumes: [{ size: '76 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.6) }],
-    target: [{ keep: 1, size: '60 MiB', start: '88 MiB' }],
+    volumes: [{ size: '38 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.6) }],
+    target: [{ keep: 1, size: '30 MiB', start: '44 MiB' }],
   },
   'set aside in a file': {
     volumes: [
-      { size: '79 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.3) },
-      { size: '80 MiB', fileSystem: 'fat16', label: 'TWO', fill: files(0.2) },
+      { size: '39 MiB', fileSystem: 'ntfs', label: 'ONE', fill: files(0.3) },
+      { size: '40 MiB', fileSystem: 'fat16', label: 'TWO', fill: files(0.2) },
     ],
     target: [{ keep: 2 }, { keep: 1 }],
     scratch: true,
@@ -73,7 +73,7 @@ it.each(Object.keys(CASES))(`%s gives the same bytes as an undisturbed run, kill
   const recipe = box.path(`${name}.json`);
   writeFileSync(
     recipe,
-    JSON.stringify({ version: 1, id: 'kill', name: 'kill', medium: 'usb', size: '160 MiB', table: 'mbr', volumes }),
+    JSON.stringify({ version: 1, id: 'kill', name: 'kill', medium: 'usb', size: '80 MiB', table: 'mbr', volumes }),
   );
   const target = box.path(`${name}-target.json`);
   writeFileSync(target, JSON.stringify({ volumes: planned }));

@@ -1,3 +1,4 @@
+import { isAll } from '@/core/bytes/fixtures/filled';
 import { rounds } from '@/core/fixtures/rounds';
 import { SparseDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
@@ -97,7 +98,7 @@ describe('a container', () => {
     new DataView(longer.buffer, longer.byteOffset).setBigUint64(l2, 65_536n | 1n);
     const zeros = new Uint8Array(512);
     await (await openContainer(source(longer))).read(0, zeros);
-    expect(zeros.every((b) => b === 0)).toBe(true);
+    expect(isAll(0, zeros)).toBe(true);
   });
 
   it('qcow2: snapshots beside the disk are told, by their names as far as they can be read', async () => {

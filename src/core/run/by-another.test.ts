@@ -1,4 +1,5 @@
 /** Folders that fit into no rounds on their disk, and go to their own volume by way of another. */
+import { isAll } from '@/core/bytes/fixtures/filled';
 import type { MemoryDevice } from '@/core/device';
 import { isCoreError } from '@/core/errors';
 import { rounds } from '@/core/fixtures/rounds';
@@ -56,7 +57,7 @@ describe('folders of which one file is more than can be given', () => {
       expect(plan.lent).toMatchObject([{ disk: 'lender', name: 'Other stick', start: 2 * MIB }]);
       expect(plan.hazards.map((h) => h.message).join()).toMatch(/While TREES is on Other stick/);
       const other = blankOther({ key: LENT.disk, size: 64 * MIB });
-      const after = await surviveCuts(plan, disk, seededRandom(41), rounds(4, 10), new Map([[LENT.disk, other]]));
+      const after = await surviveCuts(plan, disk, seededRandom(41), rounds(2, 10), new Map([[LENT.disk, other]]));
       const found = await surveyDisk(after);
       expect(found.findings).toEqual([]);
       expect(found.volumes.flatMap((v) => v.findings)).toEqual([]);
@@ -66,7 +67,7 @@ describe('folders of which one file is more than can be given', () => {
       expect(all).toEqual(before);
       const [taken] = plan.lent;
       const [start, end] = [taken!.start, taken!.start + taken!.length];
-      expect(other.buffer.subarray(start, end).every((byte) => byte === 0)).toBe(true);
+      expect(isAll(0, other.buffer.subarray(start, end))).toBe(true);
       const untouched = blankOther({ key: LENT.disk, size: 64 * MIB }).buffer;
       expect(Buffer.compare(other.buffer.subarray(0, start), untouched.subarray(0, start))).toBe(0);
       expect(Buffer.compare(other.buffer.subarray(end), untouched.subarray(end))).toBe(0);

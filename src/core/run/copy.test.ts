@@ -8,6 +8,7 @@ import { HERE } from '@/core/place';
 import { derivePlan, type Plan } from '@/core/plan';
 import { seededRandom } from '@/core/practice';
 import { takeManifest } from '@/core/proof';
+import { quickHasher } from '@/core/proof/fixtures/quick-hasher';
 import { describe, expect, it } from 'vitest';
 import { MemoryJournal, resumeRun, startRun } from '.';
 import { surviveCuts } from './fixtures/cuts';
@@ -39,7 +40,7 @@ async function manifestAt(disk: MemoryDevice, { start, length }: { start: number
   const window = new WindowDevice(disk, start, length);
   const volume: Volume = await (await probeFileSystem(window))!.driver.open(window);
   const out = [];
-  for await (const entry of takeManifest(volume, window, { alwaysBytes: true })) out.push(entry);
+  for await (const entry of takeManifest(volume, window, { alwaysBytes: true, hasher: quickHasher })) out.push(entry);
   return out;
 }
 

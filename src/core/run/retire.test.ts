@@ -1,4 +1,5 @@
 /** Wiping, mending, and putting volumes back: what was asked changes and nothing else, whatever is cut. */
+import { isAll } from '@/core/bytes/fixtures/filled';
 import { MemoryDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
 import { surveyDisk, type Survey } from '@/core/inspect';
@@ -58,7 +59,7 @@ describe('what is unallocated', () => {
     expect(after.volumes.map((v) => v.info!.label)).toEqual(['VOL1', 'VOL3']);
     const byte = pattern === 'ones' ? 0xff : 0;
     for (const { start, end: stop } of after.unallocated)
-      expect(end.buffer.subarray(start, stop).every((b) => b === byte)).toBe(true);
+      expect(isAll(byte, end.buffer.subarray(start, stop))).toBe(true);
     const kept = [survey.volumes[0]!, survey.volumes[2]!];
     for (const { start, length } of kept)
       expect(changed(disk, end).some((c) => c.start < start + length && start < c.end)).toBe(false);
@@ -147,7 +148,7 @@ describe('free space inside a volume', () => {
     expect(volume!.findings).toEqual(survey.volumes[0]!.findings);
     const left = new MemoryDevice(end.buffer.slice(volume!.start, volume!.start + volume!.info!.size));
     for (const { start, end: stop } of volume!.allocation) left.buffer.fill(0, start, Math.min(stop, left.size));
-    expect(left.buffer.every((b) => b === 0)).toBe(true);
+    expect(isAll(0, left.buffer)).toBe(true);
     expect(changed(disk, end).every((c) => c.end <= other!.start)).toBe(true);
   });
 });
@@ -167,7 +168,7 @@ describe('a whole disk', () => {
     const disk = await shelf(['fat16', 'ntfs'], 'gpt');
     const { plan } = await planned(disk, { volumes: [], remove: [1, 2], wipe: [{ what: 'disk', pattern: 'ones' }] });
     const end = await wipeThrough(plan, disk);
-    expect(end.buffer.every((b) => b === 0xff)).toBe(true);
+    expect(isAll(0xff, end.buffer)).toBe(true);
   });
 
   it('can be divided anew at once', async () => {
@@ -181,7 +182,7 @@ describe('a whole disk', () => {
     const end = await wipeThrough(plan, disk);
     const after = await surveyDisk(end);
     expect([after.table, after.volumes.map((v) => v.info!.label)]).toEqual(['mbr', ['FRESH']]);
-    expect(end.buffer.subarray(16 * MIB).every((b) => b === 0)).toBe(true);
+    expect(isAll(0, end.buffer.subarray(16 * MIB))).toBe(true);
   });
 
   it('is not while anything on it is kept', async () => {
@@ -215,5 +216,5 @@ it('what a volume that goes held is written over before anything comes to its pl
   const kinds = plan.steps.map((s) => s.kind);
   expect(kinds.indexOf('wipe')).toBe(kinds.indexOf('remove') + 1);
   const end = await surviveCuts(plan, disk, seededRandom(1), 2);
-  expect(end.buffer.subarray(MIB, 15 * MIB).every((b) => b === 0)).toBe(true);
+  expect(isAll(0, end.buffer.subarray(MIB, 15 * MIB))).toBe(true);
 });

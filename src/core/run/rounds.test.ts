@@ -79,7 +79,7 @@ describe('folders to a volume of their own, with more in them than is free', () 
       expect(count(plan, 'shrink')).toBeGreaterThan(1);
       expect(count(plan, 'clear')).toBe(FOLDERS.length);
       expect(plan.loses.bytes).toBe(0);
-      const after = await surviveCuts(plan, disk, seededRandom(17), rounds(3, 10));
+      const after = await surviveCuts(plan, disk, seededRandom(17), rounds(2, 10));
       const found = await surveyDisk(after);
       expect(found.findings).toEqual([]);
       expect(found.volumes.flatMap((v) => v.findings)).toEqual([]);
@@ -201,7 +201,7 @@ describe('folders to a volume of their own, with more in them than is free', () 
       const before = await Promise.all(survey.volumes.map((v) => hashes(disk, v)));
       expect(count(plan, 'carry')).toBeGreaterThan(0);
       expect(count(plan, 'shrink')).toBeGreaterThan(2);
-      const after = await surviveCuts(plan, disk, seededRandom(18), rounds(3, 10));
+      const after = await surviveCuts(plan, disk, seededRandom(18), rounds(2, 10));
       const found = await surveyDisk(after);
       expect(found.findings).toEqual([]);
       expect(found.volumes.flatMap((v) => v.findings)).toEqual([]);
