@@ -91,7 +91,7 @@ function leftBy({ volumes }: Survey): string[] {
 
 const planned = (survey: Survey, plan: Plan, layout: Layout): Planned => ({
   ...{ plan, layout, notes: [], override: false },
-  ran: ranLayouts(survey, layoutOf(survey), layout),
+  ran: ranLayouts(survey, layoutOf(survey), layout, plan.steps),
 });
 
 /** Everything that can be mended, the table with it. */

@@ -53,7 +53,14 @@ const jobSchema: z.ZodType<JobState> = z.object({
     })
     .optional(),
   notes: z.string().optional(),
-  ran: z.object({ before: layoutSchema, planned: layoutSchema, used: z.record(z.string(), z.number()) }).optional(),
+  ran: z
+    .object({
+      before: layoutSchema,
+      planned: layoutSchema,
+      used: z.record(z.string(), z.number()),
+      coming: z.record(z.string(), z.number()).optional(),
+    })
+    .optional(),
 });
 
 /** A job as it was stored, or undefined when that can't be read. */

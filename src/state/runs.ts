@@ -57,7 +57,7 @@ export async function startRunning(id: string, plan: Plan): Promise<void> {
   const job = get().jobs[id];
   const { override = false, paced = false } = job?.wishes ?? {};
   const survey = diskOf(id)?.survey;
-  if (job && survey) putJob(id, { ...job, ran: ranLayouts(survey, job.now, job.history.present) });
+  if (job && survey) putJob(id, { ...job, ran: ranLayouts(survey, job.now, job.history.present, plan.steps) });
   return follow(id, plan, (progress) => engine('run', id, plan, { override, paced }, progress));
 }
 

@@ -114,7 +114,7 @@ class RoundSteps {
     this.#steps.push(
       make.makeElsewhere({ ...target, length: away.length, clusterSize }, away),
       ...transfers.moved(all, placeOf(source.now), lent),
-      make.shrinkInRound(source, source.now.length, this.#length),
+      make.shrinkInRound(source, source.now.length, this.#length, held),
       { ...carried, other },
       ...transfers.comparedAgain(all, to),
       make.emptied(target, away),
@@ -127,7 +127,7 @@ class RoundSteps {
   #giveTo(length: number, number: number): void {
     const { make } = this.context;
     if (length < this.#length) {
-      this.#steps.push(make.shrinkInRound(this.source, this.#length, length));
+      this.#steps.push(make.shrinkInRound(this.source, this.#length, length, this.#held));
       this.#length = length;
     }
     const from = this.#start;

@@ -119,9 +119,10 @@ export class StepMakers {
     return { kind: 'shrink', name: nameOf(planned), at: placeOf(now), to, ...meanwhile, cost };
   }
 
-  /** One that gives a part of its room in a round, how long it is by then told. */
-  shrinkInRound({ planned, now }: Kept, from: number, to: number): ShrinkStep {
-    const carries = Math.min(bytesBeyond(now.allocation, to), from - to);
+  /** One that gives a part of its room in a round, how long it is by then told, and how much has left it. */
+  shrinkInRound({ planned, now }: Kept, from: number, to: number, left: number): ShrinkStep {
+    const most = Math.max(0, totalOf(now.allocation) - left);
+    const carries = Math.min(bytesBeyond(now.allocation, to), from - to, most);
     const cost = this.cost(carries, carries + SECTOR_WRITE, 4 + carries / (1 << 20), carries);
     return { kind: 'shrink', name: nameOf(planned), at: placeOf({ ...now, length: from }), to, cost };
   }

@@ -24,7 +24,7 @@ export interface PlannedTransfer extends TransferWish {
 }
 
 /** In which round a tree goes, from 0, and how long its volume is by then. */
-export interface Round {
+interface Round {
   readonly index: number;
   readonly length: number;
   /** Where its new volume is made and filled first, since rounds on the disk itself would not do. */

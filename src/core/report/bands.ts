@@ -15,19 +15,26 @@ export interface Band {
 }
 
 /** Bands for the volumes that both columns have. */
-export function bandsBetween(now: Column, planned: Column, usedOf: UsedOf, x0: number, x1: number): Band[] {
+export function bandsBetween(
+  now: Column,
+  planned: Column,
+  usedOf: UsedOf,
+  usedThen: UsedOf,
+  x0: number,
+  x1: number,
+): Band[] {
   return planned.sections.flatMap((to): Band[] => {
     if (to.volume?.origin.kind !== 'kept' || to.volume.format) return [];
     const from = now.sections.find((s) => s.volume?.id === to.volume!.id);
     if (!from) return [];
-    const used = usedOf(to.volume);
-    const usedEnd = (s: Section): number => (used === undefined ? s.y + s.height : yInSection(s, s.start + used));
+    const usedEnd = (s: Section, used: number | undefined): number =>
+      used === undefined ? s.y + s.height : yInSection(s, s.start + used);
     return [
       {
         key: to.volume.id,
         role: to.volume.role,
         whole: ribbon(x0, x1, [from.y, from.y + from.height], [to.y, to.y + to.height]),
-        used: ribbon(x0, x1, [from.y, usedEnd(from)], [to.y, usedEnd(to)]),
+        used: ribbon(x0, x1, [from.y, usedEnd(from, usedOf(from.volume!))], [to.y, usedEnd(to, usedThen(to.volume))]),
       },
     ];
   });

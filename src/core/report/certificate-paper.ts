@@ -6,7 +6,7 @@ import { formatSize, spaced } from '@/core/size';
 import type { Drawing } from './drawing';
 import type { Block, Paper } from './paper';
 import { pictureOf } from './picture';
-import type { RanLayouts } from './ran';
+import { usedIn, usedInThen, type RanLayouts } from './ran';
 import { identityFacts } from './sheet';
 import { usedBy, type UsedOf } from './use';
 
@@ -99,17 +99,9 @@ export function certificatePaper(facts: CertificateFacts): Paper {
   };
 }
 
-/** How much of each volume was in use when a run began. */
-export const usedIn =
-  ({ used }: RanLayouts): UsedOf =>
-  ({ origin, format }: LaidVolume) => {
-    if (format || origin.kind === 'new') return 0;
-    return origin.kind === 'copy' ? origin.used : used[origin.number];
-  };
-
-/** Whatever was made or copied is drawn empty, and dashed as in the plan: what came to it was not there before. */
+/** Whatever was made or copied is dashed as in the plan. */
 const ranPicture = (ran: RanLayouts): Drawing =>
-  pictureOf(usedIn(ran), ran.before, ran.planned, PICTURE, ['Before', 'Now']);
+  pictureOf(usedIn(ran), ran.before, ran.planned, PICTURE, ['Before', 'Now'], usedInThen(ran));
 
 function proofTable(volumes: readonly VolumeProof[]): Block {
   return {

@@ -5,7 +5,7 @@ import { derivePlan } from '@/core/plan';
 import { planned, twoVolumes } from '@/core/run/fixtures/two-volumes';
 import type { TargetInput } from '@/core/job';
 import { describe, expect, it } from 'vitest';
-import { changeWords, inUseThen } from '.';
+import { changeWords, freeThen } from '.';
 
 async function told(input: TargetInput, old?: string) {
   const disk = await twoVolumes('ntfs', 'exfat', 8, 4);
@@ -14,7 +14,7 @@ async function told(input: TargetInput, old?: string) {
   const used = survey.volumes.map((v) => v.info!.used);
   return changesBetween(layoutOf(survey), layout).volumes.map((row, i) => ({
     words: changeWords(row, layout, false, plan).join(', '),
-    more: inUseThen(survey, plan, row) - used[i]!,
+    more: row.is!.length - freeThen(survey, plan, row.is!) - used[i]!,
     bytes: plan.steps
       .flatMap((s) => (s.kind === 'transfer' && !s.back ? [s.facts.bytes] : []))
       .reduce((a, b) => a + b, 0),

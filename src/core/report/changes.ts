@@ -1,11 +1,11 @@
 /** What a plan does to each volume, in words. */
 import { usedOf } from '@/core/goal';
 import { volumeNumbered, type Survey } from '@/core/inspect';
-import type { ChangedVolume, Layout, TransferWish } from '@/core/layout';
-import { HERE, isHere, type Place } from '@/core/place';
+import type { ChangedVolume, LaidVolume, Layout, TransferWish } from '@/core/layout';
+import { HERE } from '@/core/place';
 import { alsoWritten, type Plan } from '@/core/plan';
 import { formatSize, spaced, type UnitSystem } from '@/core/size';
-import { titleOf } from './use';
+import { comingBy, titleOf, usedAfter } from './use';
 
 /** Whether something of a volume is mended first. */
 export function isMended({ was }: ChangedVolume, planned: Layout, survey: Survey): boolean {
@@ -13,16 +13,9 @@ export function isMended({ was }: ChangedVolume, planned: Layout, survey: Survey
   return (volumeNumbered(survey, was.origin.number)?.seen?.mends.length ?? 0) > 0;
 }
 
-/** How much of a planned volume is in use once its plan was carried out, files that come and go counted. Bytes. */
-export function inUseThen(survey: Survey, plan: Pick<Plan, 'steps'>, { was, is }: ChangedVolume): number {
-  const places = [was, is].flatMap((v) => (v ? [v.start] : []));
-  const own = (at: Place): boolean => isHere(at) && places.includes(at.start);
-  let bytes = usedOf(survey, is!);
-  for (const step of plan.steps) {
-    if ((step.kind === 'transfer' || step.kind === 'adopt') && own(step.at)) bytes += step.facts.bytes;
-    if (step.kind === 'clear' && own(step.at)) bytes -= step.bytes;
-  }
-  return Math.min(is!.length, Math.max(0, bytes));
+/** What is free on a planned volume once its plan was carried out, files that come and go counted. Bytes. */
+export function freeThen(survey: Survey, { steps }: Pick<Plan, 'steps'>, volume: LaidVolume): number {
+  return volume.length - usedAfter((v) => usedOf(survey, v), comingBy(steps))(volume)!;
 }
 
 /** What comes to a volume and what goes from it, each in a few words. */

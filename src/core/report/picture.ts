@@ -37,13 +37,14 @@ const RADIUS = 4;
 const SIZE = 9.5;
 const LINE_HEIGHT = 12;
 
-/** The disk as it is, and as it is planned where `planned` is given, by these headings. What is kept has its use in both. */
+/** The disk as it is, and as it is planned where `planned` is given, by these headings, with what is in use of either. */
 export function pictureOf(
   usedOf: UsedOf,
   now: Layout,
   planned: Layout | undefined,
   box: PictureBox,
   [first, second]: readonly [string, string] = ['Now', 'Planned'],
+  usedThen: UsedOf = usedOf,
 ): Drawing {
   const most = Math.max(now.volumes.length, planned?.volumes.length ?? 0) * 2 + 1;
   const height = Math.max(box.height - TOP - 2, most * (LEAST + GAP));
@@ -54,12 +55,12 @@ export function pictureOf(
   if (planned) {
     const x1 = box.width - width;
     const right = layoutColumn(planned, frame);
-    for (const band of bandsBetween(left, right, usedOf, width, x1)) {
+    for (const band of bandsBetween(left, right, usedOf, usedThen, width, x1)) {
       const [full] = COLOURS[band.role as Role];
       marks.push({ kind: 'path', path: band.whole, fill: full, opacity: 0.12 });
       marks.push({ kind: 'path', path: band.used, fill: full, opacity: 0.38 });
     }
-    marks.push(heading(second, x1), ...columnMarks(right, usedOf, x1, width));
+    marks.push(heading(second, x1), ...columnMarks(right, usedThen, x1, width));
   }
   marks.push(...columnMarks(left, usedOf, 0, width));
   const title = planned ? `The disk ${first.toLowerCase()} and ${second.toLowerCase()}` : 'The disk';

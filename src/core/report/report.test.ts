@@ -163,7 +163,7 @@ describe('a certificate', () => {
         certificate,
         survey: after,
         now: layoutOf(after),
-        ran: ranLayouts(survey, layoutOf(survey), planned),
+        ran: ranLayouts(survey, layoutOf(survey), planned, plan.steps),
       },
       time: (iso) => iso,
     });

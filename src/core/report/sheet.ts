@@ -4,10 +4,10 @@ import { changesBetween, nameOf, type Layout } from '@/core/layout';
 import { durationWords, lossWords, stepWords, type Plan } from '@/core/plan';
 import { formatBytes, formatSize, spaced } from '@/core/size';
 import { diskMark } from '@/core/table';
-import { changeWords, disksBeside, inUseThen, isMended } from './changes';
+import { changeWords, disksBeside, freeThen, isMended } from './changes';
 import type { Block, Paper } from './paper';
 import { pictureOf } from './picture';
-import { usedBy } from './use';
+import { comingBy, usedAfter, usedBy } from './use';
 
 /** What a sheet is made of. */
 export interface SheetFacts {
@@ -62,6 +62,7 @@ export function jobSheet(facts: SheetFacts): Paper {
     ...disksBeside(plan),
     ['Machine', plan.restart ? `has to restart: ${plan.restart}` : 'need not restart'],
   ];
+  const used = usedBy(survey);
   const list = (title: string, items: readonly string[]): Block[] =>
     items.length > 0 ? [{ kind: 'list', title, items: items.map((text) => ({ text })) }] : [];
   return {
@@ -69,7 +70,10 @@ export function jobSheet(facts: SheetFacts): Paper {
     subtitle: disk,
     blocks: [
       { kind: 'facts', items: [...identity, ...work] },
-      { kind: 'picture', drawing: pictureOf(usedBy(survey), now, planned, PICTURE) },
+      {
+        kind: 'picture',
+        drawing: pictureOf(used, now, planned, PICTURE, undefined, usedAfter(used, comingBy(plan.steps))),
+      },
       beforeAfter(survey, now, planned, plan),
       {
         kind: 'list',
@@ -102,7 +106,7 @@ function beforeAfter(survey: Survey, now: Layout, planned: Layout, plan: Plan): 
       volume.role,
       was ? formatSize(was.length) : 'not there',
       is ? formatSize(is.length) : 'gone',
-      is ? formatSize(is.length - inUseThen(survey, plan, row)) : '',
+      is ? formatSize(freeThen(survey, plan, is)) : '',
       changeWords(row, planned, isMended(row, planned, survey), plan).join(', '),
     ];
   });

@@ -51,7 +51,21 @@ const NOTHING_MOVES: readonly Moving[] = [];
 
 /** The two columns, Now and Planned, joined by bands. Edits are made on the planned one. */
 export function Columns(props: Props) {
-  const { usedOf, now, planned, bounds, selected, note, onSelect, onCreate, onResize, onMove, courses, also } = props;
+  const {
+    usedOf,
+    usedThen = usedOf,
+    now,
+    planned,
+    bounds,
+    selected,
+    note,
+    onSelect,
+    onCreate,
+    onResize,
+    onMove,
+    courses,
+    also,
+  } = props;
   const frame = useRef<HTMLDivElement>(null);
   const [box, setBox] = useState({ width: 660, height: 600 });
   useLayoutEffect(() => {
@@ -76,7 +90,10 @@ export function Columns(props: Props) {
   const [latest] = useState(() => new Latest());
   useLayoutEffect(() => latest.set({ props, right }));
   const actions = useMemo(() => actionsOn(latest, setDragged), [latest]);
-  const bands = useMemo(() => bandsBetween(left, right, usedOf, x0 + width, x1), [left, right, usedOf, x0, x1, width]);
+  const bands = useMemo(
+    () => bandsBetween(left, right, usedOf, usedThen, x0 + width, x1),
+    [left, right, usedOf, usedThen, x0, x1, width],
+  );
 
   return (
     <div className={styles.frame} ref={frame}>
@@ -141,7 +158,7 @@ export function Columns(props: Props) {
             <SectionShape
               key={s.volume.id}
               section={s}
-              usedOf={usedOf}
+              usedOf={usedThen}
               x={x1}
               width={width}
               planned

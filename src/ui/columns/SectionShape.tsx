@@ -129,6 +129,7 @@ interface TextProps {
 
 /** What most letters of a small section take at the most, in pixels. */
 const LETTER = 7.5;
+const SMALL_LETTER = 6.3;
 
 /** Whether text of a small section has room beside a gap. */
 const fits = (text: string, width: number): boolean => text.length * LETTER < width - 30;
@@ -218,7 +219,7 @@ function SectionText({ section, used, fillEnd, planned, x, width }: TextProps) {
             {size(volume.length)}
           </text>
           <text x={x + 10} y={y + 71} className={styles.small} fill={on(y + 71)}>
-            {`${title}, ${state}`}
+            {`${title}, ${state}`.length * SMALL_LETTER <= width - 20 ? `${title}, ${state}` : state}
           </text>
         </>
       ) : (

@@ -10,6 +10,8 @@ import { snapLength, snapStart } from './snap';
 export interface ActedOn {
   /** How much of each volume is in use, now and as planned. */
   readonly usedOf: UsedOf;
+  /** How much is in use of planned volumes once files have come and gone, where any do. */
+  readonly usedThen?: UsedOf;
   readonly planned: Layout;
   readonly bounds: Bounds;
   /** Takes a volume in hand, alone or together with those that are. */

@@ -40,7 +40,7 @@ import { BroughtDisk } from './BroughtDisk';
 import { SeveralInHand } from './SeveralInHand';
 import { SplitDialog } from './SplitDialog';
 import { create, split, Tools } from './Tools';
-import { movingIn, usedBy } from '@/core/report';
+import { comingBy, movingIn, usedAfter, usedBy } from '@/core/report';
 import { VolumeForm } from './VolumeForm';
 import { Walk } from './Walk';
 import { WorkOrder } from './WorkOrder';
@@ -62,6 +62,8 @@ export function Divide({ current }: { readonly current: Current }) {
   const laterPlanned = (later.job ?? job).history.present;
   const planView = usePlan(later);
   const sources = useSourceDisks(planned);
+  const steps = planView.plan?.steps;
+  const usedThen = useMemo(() => usedAfter(usedOf, comingBy(steps ?? [])), [usedOf, steps]);
   const moving = useMemo(() => movingIn(planView.transfers), [planView.transfers]);
   const selectedId = useBench((s) => s.selected);
   const alsoIds = useBench((s) => s.also);
@@ -152,6 +154,7 @@ export function Divide({ current }: { readonly current: Current }) {
           <BroughtDisk>
             <Columns
               usedOf={usedOf}
+              usedThen={usedThen}
               now={job.now}
               planned={planned}
               bounds={bounds}

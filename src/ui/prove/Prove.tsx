@@ -2,7 +2,7 @@
 
 import { coursesByVolume, durationWords } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
-import { OUTCOME_DETAILS, OUTCOME_WORDS, usedBy, usedIn } from '@/core/report';
+import { OUTCOME_DETAILS, OUTCOME_WORDS, usedBy, usedIn, usedInThen } from '@/core/report';
 import { look, mediumWords, useBounds, useSourceDisks, whenWords, type Current, type RunView } from '@/state';
 import { CheckCircleFilled, CloseCircleFilled, InfoCircleFilled } from '@ant-design/icons';
 import { Button, Empty, Table } from 'antd';
@@ -101,6 +101,7 @@ function RanColumns({ current: { disk, job }, run: { plan } }: Pick<PageProps, '
   const { ran, before, now } = job!;
   const [was, is] = ran ? [ran.before, ran.planned] : [before ?? now, now];
   const usedOf = useMemo(() => (ran ? usedIn(ran) : usedBy(survey)), [ran, survey]);
+  const usedThen = useMemo(() => (ran ? usedInThen(ran) : usedOf), [ran, usedOf]);
   const courses = useMemo(
     () => coursesByVolume(plan.steps, was, is, { step: plan.steps.length, share: 0 }),
     [plan.steps, was, is],
@@ -110,6 +111,7 @@ function RanColumns({ current: { disk, job }, run: { plan } }: Pick<PageProps, '
     <div className={styles.columns}>
       <Columns
         usedOf={usedOf}
+        usedThen={usedThen}
         now={was}
         planned={is}
         bounds={bounds}

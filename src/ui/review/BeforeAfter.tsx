@@ -2,7 +2,7 @@
 
 import { changesBetween, nameOf, type ChangedVolume } from '@/core/layout';
 import type { Plan } from '@/core/plan';
-import { changeWords, inUseThen, isMended } from '@/core/report';
+import { changeWords, freeThen, isMended } from '@/core/report';
 import { useBench, type Current } from '@/state';
 import { Table, type TableColumnsType } from 'antd';
 import { LetterChip, useSizes } from '../kit';
@@ -15,7 +15,7 @@ export function BeforeAfter({ current, plan }: { readonly current: Current; read
   const { now, history } = current.job!;
   const planned = history.present;
   const { volumes: rows } = changesBetween(now, planned);
-  const free = (row: ChangedVolume): string => size(row.is!.length - inUseThen(current.disk.survey!, plan, row));
+  const free = (row: ChangedVolume): string => size(freeThen(current.disk.survey!, plan, row.is!));
   const columns: TableColumnsType<ChangedVolume> = [
     {
       title: 'Volume',

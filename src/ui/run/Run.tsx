@@ -1,7 +1,7 @@
 'use client';
 
 import { coursesByVolume, durationWords, expectedSeconds, secondsLeft, stepWords } from '@/core/plan';
-import { usedBy, usedIn } from '@/core/report';
+import { comingBy, usedAfter, usedBy, usedIn } from '@/core/report';
 import {
   isGoing,
   look,
@@ -55,10 +55,8 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
   const ran = job!.ran ?? { before: job!.now, planned: job!.history.present, used: undefined };
   const sources = useSourceDisks(ran.planned);
   const { before, planned, used } = ran;
-  const usedOf = useMemo(
-    () => (used ? usedIn({ before, planned, used }) : usedBy(disk.survey!)),
-    [before, planned, used, disk.survey],
-  );
+  const usedOf = useMemo(() => (used ? usedIn({ used }) : usedBy(disk.survey!)), [used, disk.survey]);
+  const usedThen = useMemo(() => usedAfter(usedOf, comingBy(plan.steps)), [usedOf, plan.steps]);
   const courses = useMemo(
     () => coursesByVolume(plan.steps, before, planned, { step: stepsDone, share: finished ? 0 : share }),
     [plan.steps, before, planned, stepsDone, share, finished],
@@ -68,6 +66,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
       <div className={styles.columns}>
         <Columns
           usedOf={usedOf}
+          usedThen={usedThen}
           now={before}
           planned={planned}
           bounds={bounds}

@@ -19,7 +19,7 @@ export const empty: StepKind<EmptyStep> = {
   }),
   words: ({ name, other }) => ({
     title: `Clear what was set aside on ${other}`,
-    detail: `${name} is back, and nothing of it stays there`,
+    detail: `${name} is whole here, and nothing of it stays there`,
   }),
   reason: () => 'A disk that only lent room is given back without anybody’s files on it.',
   // Whoever was there has gone; nothing of anybody's may lie there.
