@@ -1,6 +1,6 @@
 /** The certificate of a run as a paper: what was compared and how, what was found, and who says so. */
 import type { Survey } from '@/core/inspect';
-import type { LaidVolume, Layout } from '@/core/layout';
+import type { Layout } from '@/core/layout';
 import type { Certificate, VolumeProof, WipeProof } from '@/core/proof';
 import { formatSize, spaced } from '@/core/size';
 import type { Drawing } from './drawing';
@@ -8,7 +8,7 @@ import type { Block, Paper } from './paper';
 import { pictureOf } from './picture';
 import { usedIn, usedInThen, type RanLayouts } from './ran';
 import { identityFacts } from './sheet';
-import { usedBy, type UsedOf } from './use';
+import { usedBy } from './use';
 
 /** What a certificate is made of beside what the run says. */
 export interface CertificateFacts {

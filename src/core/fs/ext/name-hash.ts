@@ -10,6 +10,10 @@ export const UNSIGNED = 3;
 const END = 0x7fffffff;
 const START: readonly number[] = [0x67452301, 0xefcdab89, 0x98badcfe, 0x10325476];
 
+/** Of the name in hand: a check goes over all names of a volume, and would make several of these for each. */
+const state = new Uint32Array(4);
+const words = new Uint32Array(8);
+
 /**
  * The hash of a name, its lowest bit always 0.
  * @param version legacy, half MD4 or TEA, and whether bytes are unsigned
@@ -19,16 +23,24 @@ export function nameHash(name: Uint8Array, version: number, seed: Uint8Array): n
   const unsigned = version >= UNSIGNED;
   const kind = unsigned ? version - UNSIGNED : version;
   if (kind === HASH.legacy) return ended(legacy(name, unsigned));
-  const view = new DataView(seed.buffer, seed.byteOffset, 16);
-  const own = [0, 4, 8, 12].map((at) => view.getUint32(at, true));
-  const state = Uint32Array.from(own.some((n) => n !== 0) ? own : START);
+  startFrom(seed);
   const width = kind === HASH.tea ? 4 : 8;
   for (let at = 0; at === 0 || at < name.length; at += width * 4) {
-    const words = wordsOf(name.subarray(at), width, unsigned);
-    if (kind === HASH.tea) tea(state, words);
-    else halfMd4(state, words);
+    putWords(name, at, width, unsigned);
+    if (kind === HASH.tea) tea();
+    else halfMd4();
   }
   return ended(kind === HASH.tea ? state[0]! : state[1]!);
+}
+
+function startFrom(seed: Uint8Array): void {
+  let any = 0;
+  for (let i = 0; i < 4; i++) {
+    const at = 4 * i;
+    state[i] = seed[at]! | (seed[at + 1]! << 8) | (seed[at + 2]! << 16) | (seed[at + 3]! << 24);
+    any |= state[i]!;
+  }
+  if (any === 0) state.set(START);
 }
 
 /** What marks the end of a folder can't be the hash of a name. */
@@ -40,22 +52,22 @@ function ended(hash: number): number {
 const byteAt = (bytes: Uint8Array, i: number, unsigned: boolean): number =>
   unsigned ? bytes[i]! : (bytes[i]! << 24) >> 24;
 
-/** Bytes as words, padded with what says how long the name is. */
-function wordsOf(bytes: Uint8Array, count: number, unsigned: boolean): Uint32Array {
-  const half = bytes.length | (bytes.length << 8);
+/** Bytes from `from` on as so many words, padded with what says how many are left of the name. */
+function putWords(bytes: Uint8Array, from: number, count: number, unsigned: boolean): void {
+  const left = bytes.length - from;
+  const half = left | (left << 8);
   const pad = (half | (half << 16)) >>> 0;
-  const out = new Uint32Array(count).fill(pad);
-  const length = Math.min(bytes.length, count * 4);
+  words.fill(pad, 0, count);
+  const length = Math.min(left, count * 4);
   let value = pad;
   for (let i = 0; i < length; i++) {
-    value = (byteAt(bytes, i, unsigned) + (value << 8)) | 0;
+    value = (byteAt(bytes, from + i, unsigned) + (value << 8)) | 0;
     if (i % 4 === 3) {
-      out[i >> 2] = value;
+      words[i >> 2] = value;
       value = pad;
     }
   }
-  if (length % 4 !== 0) out[length >> 2] = value;
-  return out;
+  if (length % 4 !== 0) words[length >> 2] = value;
 }
 
 const rotate = (n: number, by: number): number => (n << by) | (n >>> (32 - by));
@@ -74,18 +86,22 @@ const ROUNDS: readonly {
   { f: H, add: 0x6ed9eba1, order: [3, 7, 2, 6, 1, 5, 0, 4], turn: [3, 9, 11, 15] },
 ];
 
-function halfMd4(state: Uint32Array, words: Uint32Array): void {
-  // The registers take turns: a, d, c, b.
-  const r = [state[0]!, state[1]!, state[2]!, state[3]!];
+function halfMd4(): void {
+  let [a, b, c, d] = [state[0]! | 0, state[1]! | 0, state[2]! | 0, state[3]! | 0];
   for (const { f, add, order, turn } of ROUNDS)
-    order.forEach((word, step) => {
-      const [a, b, c, d] = [0, 1, 2, 3].map((i) => (i + 4 - (step % 4)) % 4) as [number, number, number, number];
-      r[a] = rotate((r[a]! + f(r[b]!, r[c]!, r[d]!) + words[word]! + add) | 0, turn[step % 4]!);
-    });
-  for (let i = 0; i < 4; i++) state[i] = state[i]! + r[i]!;
+    for (let step = 0; step < 8; step++) {
+      const mixed = rotate((a + f(b, c, d) + words[order[step]!]! + add) | 0, turn[step % 4]!);
+      // The registers take turns.
+      [a, b, c, d] = [d, mixed, b, c];
+    }
+  state[0] = state[0]! + a;
+  state[1] = state[1]! + b;
+  state[2] = state[2]! + c;
+  state[3] = state[3]! + d;
 }
 
-function tea(state: Uint32Array, [a, b, c, d]: Uint32Array): void {
+function tea(): void {
+  const [a, b, c, d] = words;
   let sum = 0;
   let [x, y] = [state[0]!, state[1]!];
   for (let n = 0; n < 16; n++) {

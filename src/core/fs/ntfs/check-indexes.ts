@@ -1,7 +1,7 @@
 /** Folders against records: every index in order, every entry a live record, every name in its folder's index. */
 import type { Finding } from '@/core/errors';
 import { readAcross } from './across';
-import type { CheckInput } from './check';
+import type { CheckInput, FilePass } from './check';
 import { readIndex, type ReadEntry } from './index-reader';
 import type { NtfsFile } from './file';
 import { recordOf, sequenceOf, TYPE, utf16 } from './record';
@@ -11,36 +11,33 @@ const NAME_AT = 66;
 const MAX_FINDINGS = 100;
 const MAX_INDEX_BYTES = 256 * 1024 * 1024;
 
-/** @throws CoreError `device.read-failed` */
-export async function indexFindings(input: CheckInput): Promise<Finding[]> {
-  return new IndexCheck(input).run();
-}
-
-class IndexCheck {
+export class IndexPass implements FilePass {
   readonly #findings: Finding[] = [];
+  readonly #folders: number[] = [];
+  /** What each folder's index must hold: record numbers by name, long and short. */
+  readonly #wanted = new Map<number, Map<string, number>>();
 
   constructor(private readonly input: CheckInput) {}
 
-  async run(): Promise<Finding[]> {
-    const wanted = this.#namesByFolder();
-    for (const file of this.input.mft.files.values()) {
+  take({ number, folder, names, shortNames }: NtfsFile): void {
+    if (folder) this.#folders.push(number);
+    for (const { parent, name } of names) this.#want(parent, name, number);
+    for (const { parent, name } of shortNames) this.#want(parent, name, number);
+  }
+
+  /** @throws CoreError `device.read-failed` */
+  async findings(): Promise<Finding[]> {
+    for (const number of this.#folders) {
       if (this.#findings.length >= MAX_FINDINGS) break;
-      if (file.folder) await this.#folder(file, wanted.get(file.number) ?? new Map());
+      await this.#folder(this.input.mft.files.get(number)!, this.#wanted.get(number) ?? new Map());
     }
     return this.#findings;
   }
 
-  /** What each folder's index must hold: record numbers by name, long and short. */
-  #namesByFolder(): Map<number, Map<string, number>> {
-    const out = new Map<number, Map<string, number>>();
-    for (const file of this.input.mft.files.values()) {
-      for (const { parent, name } of [...file.names, ...file.shortNames]) {
-        const folder = out.get(parent) ?? new Map<string, number>();
-        folder.set(name, file.number);
-        out.set(parent, folder);
-      }
-    }
-    return out;
+  #want(parent: number, name: string, number: number): void {
+    let folder = this.#wanted.get(parent);
+    if (!folder) this.#wanted.set(parent, (folder = new Map()));
+    folder.set(name, number);
   }
 
   async #folder(folder: NtfsFile, wanted: Map<string, number>): Promise<void> {

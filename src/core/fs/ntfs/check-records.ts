@@ -3,8 +3,9 @@ import { BAD, badStream } from './bad-clusters';
 import { sameBytes } from '@/core/bytes';
 import type { Finding } from '@/core/errors';
 import { readAcross } from './across';
-import { isSet } from '../bitmap';
-import type { CheckInput } from './check';
+import { isSet, setBits } from '../bitmap';
+import type { CheckInput, FilePass } from './check';
+import type { NtfsFile } from './file';
 import { TYPE, ATTRIBUTE_FLAG } from './record';
 import { clustersOf } from './runlist';
 
@@ -15,32 +16,40 @@ const MAX_MIRRORED = 16;
 const MAX_FINDINGS = 100;
 
 /** @throws CoreError `device.read-failed` */
-export async function recordFindings(input: CheckInput): Promise<Finding[]> {
-  return [
-    ...(await bitmapFindings(input)),
-    ...(await mirrorFindings(input)),
-    ...badClusterFindings(input),
-    ...fileFindings(input),
-  ];
+export async function recordPasses(input: CheckInput): Promise<FilePass[]> {
+  const alone: FilePass = {
+    take: () => undefined,
+    findings: async () => [...(await mirrorFindings(input)), ...badClusterFindings(input)],
+  };
+  return [await bitmapPass(input), alone, figuresPass(input)];
 }
 
 /** A record in use that its bitmap has as free would be given to the next file. */
-async function bitmapFindings({ device, geometry: g, mft }: CheckInput): Promise<Finding[]> {
+async function bitmapPass({ device, geometry: g, mft }: CheckInput): Promise<FilePass> {
   const stream = mft.files.get(MFT)?.streams.find((s) => s.type === TYPE.bitmap);
-  if (!stream) return [error('ntfs.mft-bitmap', 'The bitmap of the master file table is missing.')];
+  if (!stream) {
+    const missing = error('ntfs.mft-bitmap', 'The bitmap of the master file table is missing.');
+    return { take: () => undefined, findings: () => [missing] };
+  }
   const bits =
     stream.value ?? (await readAcross(device, stream.runs, g.clusterSize, 0, Math.min(stream.size, 1 << 28)));
   let unmarked = 0;
-  const inUse = new Set<number>();
-  for (const file of mft.files.values()) {
-    for (const number of [file.number, ...file.extensions]) {
-      inUse.add(number);
-      if (number >= bits.length * 8 || !isSet(bits, number)) unmarked += 1;
-    }
-  }
+  const inUse = new Uint8Array(Math.ceil(mft.records / 8));
+  const use = (number: number): void => {
+    if (number < mft.records) setBits(inUse, number, number + 1, true);
+    if (number >= bits.length * 8 || !isSet(bits, number)) unmarked += 1;
+  };
+  const take = ({ number, extensions }: NtfsFile): void => {
+    use(number);
+    for (const extension of extensions) use(extension);
+  };
+  return { take, findings: () => tableFindings(mft.records, bits, inUse, unmarked) };
+}
+
+function tableFindings(records: number, bits: Uint8Array, inUse: Uint8Array, unmarked: number): Finding[] {
   let unused = 0;
-  for (let n = FIRST_USER_RECORD; n < Math.min(mft.records, bits.length * 8); n++)
-    if (isSet(bits, n) && !inUse.has(n)) unused += 1;
+  for (let n = FIRST_USER_RECORD; n < Math.min(records, bits.length * 8); n++)
+    if (isSet(bits, n) && !isSet(inUse, n)) unused += 1;
   const out: Finding[] = [];
   if (unmarked > 0)
     out.push(error('ntfs.mft-bitmap', `${unmarked} records are in use and marked free in the table’s bitmap.`));
@@ -81,10 +90,10 @@ function badClusterFindings({ geometry: g, mft }: CheckInput): Finding[] {
   return out;
 }
 
-function fileFindings({ geometry: g, mft }: CheckInput): Finding[] {
+function figuresPass({ geometry: g }: CheckInput): FilePass {
   const out: Finding[] = [];
-  for (const file of mft.files.values()) {
-    if (out.length >= MAX_FINDINGS) break;
+  const take = (file: NtfsFile): void => {
+    if (out.length >= MAX_FINDINGS) return;
     const names = file.names.length + file.shortNames.length;
     if (file.number >= FIRST_USER_RECORD && names > 0 && file.links !== names && file.links !== file.names.length)
       out.push(warning('ntfs.links', `Record ${file.number} counts ${file.links} names and has ${names}.`));
@@ -102,8 +111,8 @@ function fileFindings({ geometry: g, mft }: CheckInput): Finding[] {
           ),
         );
     }
-  }
-  return out;
+  };
+  return { take, findings: () => out };
 }
 
 const error = (code: string, message: string): Finding => ({ severity: 'error', code, message });

@@ -4,10 +4,13 @@ import type { BlockDevice } from '@/core/device';
 import type { Finding } from '@/core/errors';
 import { countIn, onlyIn, setBits } from '../bitmap';
 import type { NtfsGeometry } from './boot-sector';
-import { indexFindings } from './check-indexes';
-import { recordFindings } from './check-records';
+import { IndexPass } from './check-indexes';
+import { recordPasses } from './check-records';
+import type { NtfsFile } from './file';
 import type { Mft } from './mft';
 import { stateFindings } from './system-state';
+
+const MAX_ORPHANS = 100;
 
 export interface CheckInput {
   readonly device: BlockDevice;
@@ -20,17 +23,24 @@ export interface CheckInput {
   readonly upcase: Uint16Array;
 }
 
+/** One thing that is looked for in all files. They are gone over once for all of these: what is made of one is not kept. */
+export interface FilePass {
+  take(file: NtfsFile): void;
+  /** What was found, once all have been taken. */
+  findings(): Finding[] | Promise<Finding[]>;
+}
+
 /** Every finding. @throws CoreError `device.read-failed` */
 export async function checkNtfs(input: CheckInput): Promise<Finding[]> {
-  return [
+  const passes = [clusterPass(input), ...(await recordPasses(input)), namePass(input), new IndexPass(input)];
+  for (const file of input.mft.files.values()) for (const pass of passes) pass.take(file);
+  const out = [
     ...(await backupFindings(input)),
     ...(await stateFindings(input.device, input.geometry, input.mft)),
     ...input.mft.findings,
-    ...clusterFindings(input),
-    ...(await recordFindings(input)),
-    ...nameFindings(input),
-    ...(await indexFindings(input)),
   ];
+  for (const pass of passes) out.push(...(await pass.findings()));
+  return out;
 }
 
 async function backupFindings({ device, geometry: g, boot }: CheckInput): Promise<Finding[]> {
@@ -53,12 +63,13 @@ async function backupFindings({ device, geometry: g, boot }: CheckInput): Promis
 }
 
 /** Every cluster in a run is marked in use and belongs to one stream only; every marked one belongs to some. */
-function clusterFindings({ geometry: g, mft, bitmap }: CheckInput): Finding[] {
+function clusterPass({ geometry: g, bitmap }: CheckInput): FilePass {
   const owned = new Uint8Array(bitmap.length);
   let crossed = 0;
   let unmarked = 0;
-  for (const file of mft.files.values()) {
-    for (const stream of file.streams) {
+  const take = ({ streams }: NtfsFile): void => {
+    for (const stream of streams) {
+      if (stream.value) continue;
       for (const { lcn, length } of stream.runs) {
         if (lcn < 0) continue;
         const end = lcn + length;
@@ -67,7 +78,17 @@ function clusterFindings({ geometry: g, mft, bitmap }: CheckInput): Finding[] {
         setBits(owned, lcn, end, true);
       }
     }
-  }
+  };
+  return { take, findings: () => ownershipFindings(g, bitmap, owned, crossed, unmarked) };
+}
+
+function ownershipFindings(
+  g: NtfsGeometry,
+  bitmap: Uint8Array,
+  owned: Uint8Array,
+  crossed: number,
+  unmarked: number,
+): Finding[] {
   const lost = onlyIn(bitmap, owned, g.clusterCount).reduce((sum, r) => sum + r.length, 0);
   const out: Finding[] = [];
   if (crossed > 0)
@@ -91,10 +112,10 @@ function clusterFindings({ geometry: g, mft, bitmap }: CheckInput): Finding[] {
   return out;
 }
 
-function nameFindings({ mft }: CheckInput): Finding[] {
+function namePass({ mft }: CheckInput): FilePass {
   const out: Finding[] = [];
-  for (const file of mft.files.values()) {
-    if (file.number < 24) continue;
+  const take = (file: NtfsFile): void => {
+    if (file.number < 24 || out.length >= MAX_ORPHANS) return;
     const orphan = file.names.find((n) => !mft.files.isFolder(n.parent));
     if (orphan)
       out.push({
@@ -102,7 +123,6 @@ function nameFindings({ mft }: CheckInput): Finding[] {
         code: 'ntfs.orphan',
         message: `${orphan.name} (record ${file.number}) stands in a folder that is not there.`,
       });
-    if (out.length >= 100) break;
-  }
-  return out;
+  };
+  return { take, findings: () => out };
 }

@@ -12,8 +12,23 @@ export interface ReadEntry {
   readonly reference: bigint;
   /** The file-name attribute's value; a view of the block. */
   readonly key: Uint8Array;
-  /** The whole entry, without what leads on from it; owned by the caller. */
+  /** The whole entry, without what leads on from it; made anew each time, and owned by the caller. */
   readonly bytes: Uint8Array;
+}
+
+/** A copy of each entry is made for who asks: a check goes over all names of a volume and wants none. */
+class EntryInPlace implements ReadEntry {
+  constructor(
+    readonly reference: bigint,
+    readonly key: Uint8Array,
+    private readonly node: Uint8Array,
+    private readonly at: number,
+    private readonly length: number,
+  ) {}
+
+  get bytes(): Uint8Array {
+    return alone(this.node, this.at, this.length);
+  }
 }
 
 const ROOT_HEADER = 16;
@@ -83,7 +98,7 @@ class IndexReader {
       if (flags & ENTRY_LAST) return;
       if (ENTRY_HEADER + keyLength + child > length) throw new IndexFault('a name is longer than its entry');
       const key = bytes.subarray(at + ENTRY_HEADER, at + ENTRY_HEADER + keyLength);
-      this.#entries.push({ reference: view.getBigUint64(at, true), key, bytes: alone(bytes, at, length - child) });
+      this.#entries.push(new EntryInPlace(view.getBigUint64(at, true), key, bytes, at, length - child));
       at += length;
     }
   }
