@@ -15,7 +15,7 @@ export function isMended({ was }: ChangedVolume, planned: Layout, survey: Survey
 
 /** What is free on a planned volume once its plan was carried out, files that come and go counted. Bytes. */
 export function freeThen(survey: Survey, { steps }: Pick<Plan, 'steps'>, volume: LaidVolume): number {
-  return volume.length - usedAfter((v) => usedOf(survey, v), comingBy(steps))(volume)!;
+  return volume.length - usedAfter((v) => usedOf(survey, v), comingBy(steps, { volumes: [volume] }))(volume)!;
 }
 
 /** What comes to a volume and what goes from it, each in a few words. */

@@ -9,8 +9,8 @@ export interface RanLayouts {
   readonly before: Layout;
   readonly planned: Layout;
   readonly used: Readonly<Record<number, number>>;
-  /** Bytes of files that come to planned volumes, less those that go, by where each begins. */
-  readonly coming?: Readonly<Record<number, number>> | undefined;
+  /** Bytes of files that come to planned volumes, less those that go. */
+  readonly coming?: Readonly<Record<string, number>> | undefined;
 }
 
 /** What a run is about to do, as its certificate will show it. */
@@ -19,7 +19,7 @@ export function ranLayouts(survey: Survey, before: Layout, planned: Layout, step
     const bytes = knownInfo(v)?.used;
     return bytes === undefined ? [] : [[v.number, bytes] as const];
   });
-  return { before, planned, used: Object.fromEntries(used), coming: Object.fromEntries(comingBy(steps)) };
+  return { before, planned, used: Object.fromEntries(used), coming: Object.fromEntries(comingBy(steps, planned)) };
 }
 
 /** How much of each volume was in use when a run began. */
@@ -32,4 +32,4 @@ export const usedIn =
 
 /** How much of each volume is in use when it is over. */
 export const usedInThen = ({ used, coming = {} }: Pick<RanLayouts, 'used' | 'coming'>): UsedOf =>
-  usedAfter(usedIn({ used }), new Map(Object.entries(coming).map(([start, bytes]) => [Number(start), bytes])));
+  usedAfter(usedIn({ used }), new Map(Object.entries(coming)));

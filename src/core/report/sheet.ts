@@ -72,7 +72,7 @@ export function jobSheet(facts: SheetFacts): Paper {
       { kind: 'facts', items: [...identity, ...work] },
       {
         kind: 'picture',
-        drawing: pictureOf(used, now, planned, PICTURE, undefined, usedAfter(used, comingBy(plan.steps))),
+        drawing: pictureOf(used, now, planned, PICTURE, undefined, usedAfter(used, comingBy(plan.steps, planned))),
       },
       beforeAfter(survey, now, planned, plan),
       {

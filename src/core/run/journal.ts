@@ -36,6 +36,9 @@
  * compared with its seal, so that a cut repeats a piece from a source that stays. The other disk is cleared in a step of
  * its own, which a cut repeats.
  *
+ * A volume that is made and filled in lent room is written there by transactions like any other. It is brought by copying,
+ * so that a cut repeats from what stays, and compared where it came to before the room is cleared.
+ *
  * A wipe writes over what belongs to nobody, straight to the disk. Nothing of it has to be redone: what a cut leaves of it
  * is written over again, with the same bytes.
  *

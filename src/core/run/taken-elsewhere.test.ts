@@ -5,7 +5,7 @@ import { rounds } from '@/core/fixtures/rounds';
 import { findKind } from '@/core/fs';
 import { surveyDisk } from '@/core/inspect';
 import type { TargetInput } from '@/core/job';
-import { alsoWritten, stepWrites } from '@/core/plan';
+import { alsoWritten, provePlan, stepWrites } from '@/core/plan';
 import { seededRandom } from '@/core/practice';
 import { describe, expect, it } from 'vitest';
 import { MemoryJournal, readRunState, resumeRun, startRun } from '.';
@@ -69,6 +69,10 @@ describe('a tree is moved from another disk', () => {
     const { plan: copying } = await planned(disk, taking('keep'), withOld(old));
     expect(alsoWritten(copying)).toEqual([]);
     expect(copying.steps.every((s) => stepWrites(s) === 'here')).toBe(true);
+    // A journal that somebody wrote who would have files put there.
+    const [at] = copying.steps.flatMap((s) => (s.kind === 'transfer' ? [s.from] : []));
+    const steps = copying.steps.map((s) => (s.kind === 'transfer' ? { ...s, at: at! } : s));
+    expect(() => provePlan({ ...copying, steps })).toThrow(/only read/);
   });
 
   it('and stays there where it can’t be read, which stops the run before anything is written', async () => {

@@ -63,7 +63,7 @@ export function Divide({ current }: { readonly current: Current }) {
   const planView = usePlan(later);
   const sources = useSourceDisks(planned);
   const steps = planView.plan?.steps;
-  const usedThen = useMemo(() => usedAfter(usedOf, comingBy(steps ?? [])), [usedOf, steps]);
+  const usedThen = useMemo(() => usedAfter(usedOf, comingBy(steps ?? [], laterPlanned)), [usedOf, steps, laterPlanned]);
   const moving = useMemo(() => movingIn(planView.transfers), [planView.transfers]);
   const selectedId = useBench((s) => s.selected);
   const alsoIds = useBench((s) => s.also);

@@ -56,7 +56,7 @@ function RunPage({ current, run }: { readonly current: Current; readonly run: Ru
   const sources = useSourceDisks(ran.planned);
   const { before, planned, used } = ran;
   const usedOf = useMemo(() => (used ? usedIn({ used }) : usedBy(disk.survey!)), [used, disk.survey]);
-  const usedThen = useMemo(() => usedAfter(usedOf, comingBy(plan.steps)), [usedOf, plan.steps]);
+  const usedThen = useMemo(() => usedAfter(usedOf, comingBy(plan.steps, planned)), [usedOf, plan.steps, planned]);
   const courses = useMemo(
     () => coursesByVolume(plan.steps, before, planned, { step: stepsDone, share: finished ? 0 : share }),
     [plan.steps, before, planned, stepsDone, share, finished],

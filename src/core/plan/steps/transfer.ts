@@ -85,7 +85,7 @@ export const transfer: StepKind<TransferStep> = {
   }),
   reason: () => 'There is room for it by now. Nothing is taken away from where it is before all of it was compared.',
   claims: ({ at, from }, owners) => {
-    owners.at(at);
+    if (owners.at(at).volume === 'original') throw new RangeError('files would go to a volume that is only read');
     owners.at(from);
     return owners;
   },
