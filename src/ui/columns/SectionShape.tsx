@@ -2,7 +2,7 @@ import { isMade, nameOf, type VolumeId } from '@/core/layout';
 import { titleOf, yInSection, type Section, type UsedOf } from '@/core/report';
 import { ROLE_WORDS, roleColours, useSizes } from '../kit';
 import { useGesture } from '@use-gesture/react';
-import { memo, useRef } from 'react';
+import { memo, useRef, type ReactNode } from 'react';
 import styles from './columns.module.css';
 
 interface Props {
@@ -146,6 +146,26 @@ function SectionText({ section, used, fillEnd, planned, x, width }: TextProps) {
   const volume = section.volume!;
   const { y, height } = section;
   const on = (baseline: number): string => (baseline - 4 <= fillEnd ? 'var(--on-role)' : 'var(--ink)');
+  /** Words on a line: where what is in use ends within them they are light above and dark below. */
+  const toned = (baseline: number, words: (fill: string) => ReactNode): ReactNode => {
+    if (fillEnd <= baseline - 10) return words('var(--ink)');
+    if (fillEnd >= baseline + 3) return words('var(--on-role)');
+    const clip = `${planned ? 'p' : 'n'}-words-${volume.id}`;
+    return (
+      <>
+        <clipPath id={`${clip}-full`}>
+          <rect x={x} y={y} width={width} height={fillEnd - y} />
+        </clipPath>
+        <clipPath id={`${clip}-pale`}>
+          <rect x={x} y={fillEnd} width={width} height={y + height - fillEnd} />
+        </clipPath>
+        <g clipPath={`url(#${clip}-full)`}>{words('var(--on-role)')}</g>
+        <g clipPath={`url(#${clip}-pale)`} aria-hidden>
+          {words('var(--ink)')}
+        </g>
+      </>
+    );
+  };
   const title = titleOf(volume);
   const name = volume.label || (volume.letter ? '' : volume.origin.kind === 'new' ? 'New volume' : 'No label');
   if (height < MEDIUM) {
@@ -164,30 +184,20 @@ function SectionText({ section, used, fillEnd, planned, x, width }: TextProps) {
         </text>
       </g>
     );
-    if (fillEnd <= middle - 10) return words('var(--ink)');
-    if (fillEnd >= middle + 3) return words('var(--on-role)');
-    // Where what is in use ends within the words, they are light above and dark below.
-    const clip = `${planned ? 'p' : 'n'}-words-${volume.id}`;
-    return (
-      <>
-        <clipPath id={`${clip}-full`}>
-          <rect x={x} y={y} width={width} height={fillEnd - y} />
-        </clipPath>
-        <clipPath id={`${clip}-pale`}>
-          <rect x={x} y={fillEnd} width={width} height={y + height - fillEnd} />
-        </clipPath>
-        <g clipPath={`url(#${clip}-full)`}>{words('var(--on-role)')}</g>
-        <g clipPath={`url(#${clip}-pale)`} aria-hidden>
-          {words('var(--ink)')}
-        </g>
-      </>
-    );
+    return toned(middle, words);
   }
   const top = y + 26;
   const chip = volume.letter ? 32 : 0;
   const state = used === undefined ? 'kept as it is' : used === 0 ? 'empty' : `${size(used)} in use`;
   const role = volume.logical ? `${ROLE_WORDS[volume.role]}, logical` : ROLE_WORDS[volume.role];
   const headroom = used === undefined ? 0 : volume.length - used;
+  const line = (baseline: number, className: string | undefined, text: string): ReactNode =>
+    toned(baseline, (fill) => (
+      <text x={x + 10} y={baseline} className={className} fill={fill}>
+        {text}
+      </text>
+    ));
+  const short = `${size(volume.length)} ${title}`;
   return (
     <g>
       {volume.letter ? (
@@ -215,19 +225,15 @@ function SectionText({ section, used, fillEnd, planned, x, width }: TextProps) {
       ) : null}
       {height >= TALL ? (
         <>
-          <text x={x + 10} y={y + 52} className={styles.size} fill={on(y + 52)}>
-            {size(volume.length)}
-          </text>
-          <text x={x + 10} y={y + 71} className={styles.small} fill={on(y + 71)}>
-            {`${title}, ${state}`.length * SMALL_LETTER <= width - 20 ? `${title}, ${state}` : state}
-          </text>
+          {line(y + 52, styles.size, size(volume.length))}
+          {line(
+            y + 71,
+            styles.small,
+            `${title}, ${state}`.length * SMALL_LETTER <= width - 20 ? `${title}, ${state}` : state,
+          )}
         </>
       ) : (
-        <text x={x + 10} y={y + 42} className={styles.small} fill={on(y + 42)}>
-          {roomFor(`${size(volume.length)} ${title}, ${state}`, '', width - 20)
-            ? `${size(volume.length)} ${title}, ${state}`
-            : `${size(volume.length)} ${title}`}
-        </text>
+        line(y + 42, styles.small, roomFor(`${short}, ${state}`, '', width - 20) ? `${short}, ${state}` : short)
       )}
       {height >= 118 && headroom > 0 && used !== 0 && y + height - fillEnd > 22 ? (
         <text x={x + 10} y={y + height - 10} className={styles.small} fill="var(--ink)">
