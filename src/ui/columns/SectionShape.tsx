@@ -198,6 +198,9 @@ function SectionText({ section, used, fillEnd, planned, x, width }: TextProps) {
       </text>
     ));
   const short = `${size(volume.length)} ${title}`;
+  // The last line goes below where what is in use ends, if that would go through it.
+  const crossed = fillEnd > y + 61 && fillEnd < y + 74 && fillEnd + 17 <= y + height;
+  const stateAt = crossed ? fillEnd + 13 : y + 71;
   return (
     <g>
       {volume.letter ? (
@@ -227,7 +230,7 @@ function SectionText({ section, used, fillEnd, planned, x, width }: TextProps) {
         <>
           {line(y + 52, styles.size, size(volume.length))}
           {line(
-            y + 71,
+            stateAt,
             styles.small,
             `${title}, ${state}`.length * SMALL_LETTER <= width - 20 ? `${title}, ${state}` : state,
           )}
