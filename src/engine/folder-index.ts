@@ -58,19 +58,21 @@ export class FolderIndex {
 
   /** The largest files below a folder, and those that were not changed for longest. */
   notable(path: string): Notable {
-    const files: FileEntry[] = [];
-    for (const entry of this.#below(path)) if (entry.kind === 'file') files.push(entry);
-    const first = (by: (a: FileEntry, b: FileEntry) => number, of: FileEntry[]): FolderItem[] =>
+    // Times are put into words each time they are asked for.
+    const files: { readonly entry: FileEntry; readonly changed: string | undefined }[] = [];
+    for (const entry of this.#below(path))
+      if (entry.kind === 'file') files.push({ entry, changed: entry.times.modified });
+    type Found = (typeof files)[number];
+    const first = (by: (a: Found, b: Found) => number, of: Found[]): FolderItem[] =>
       [...of]
         .sort(by)
         .slice(0, MOST_NOTABLE)
-        .map((entry) => this.#item(entry));
-    const dated = files.filter((f) => f.times.modified !== undefined);
-    const changed = (f: FileEntry): string => f.times.modified!;
-    return {
-      biggest: first((a, b) => b.size - a.size, files),
-      oldest: first((a, b) => (changed(a) < changed(b) ? -1 : changed(a) > changed(b) ? 1 : b.size - a.size), dated),
-    };
+        .map(({ entry }) => this.#item(entry));
+    const bySize = (a: Found, b: Found): number => b.entry.size - a.entry.size;
+    const byAge = (a: Found, b: Found): number =>
+      a.changed! < b.changed! ? -1 : a.changed! > b.changed! ? 1 : bySize(a, b);
+    const dated = files.filter((f) => f.changed !== undefined);
+    return { biggest: first(bySize, files), oldest: first(byAge, dated) };
   }
 
   /** What takes the room of a folder, two levels deep. */

@@ -81,7 +81,8 @@ export function nameHash(name: string, upcase: Uint16Array): number {
   let hash = 0;
   for (let i = 0; i < name.length; i++) {
     const unit = upcase[name.charCodeAt(i)]!;
-    for (const byte of [unit & 0xff, unit >> 8]) hash = (((hash << 15) | (hash >>> 1)) + byte) & 0xffff;
+    hash = (((hash << 15) | (hash >>> 1)) + (unit & 0xff)) & 0xffff;
+    hash = (((hash << 15) | (hash >>> 1)) + (unit >> 8)) & 0xffff;
   }
   return hash;
 }
@@ -216,5 +217,5 @@ export function nameIn(set: Uint8Array): string {
   let name = '';
   for (let at = 2 * ENTRY_BYTES; at < set.length && set[at] === TYPE.name; at += ENTRY_BYTES)
     name += unitsIn(set.subarray(at + 2), NAME_UNITS);
-  return name.slice(0, STREAM.decode(set, ENTRY_BYTES).nameLength);
+  return name.slice(0, set[ENTRY_BYTES + STREAM.offsets.nameLength]);
 }

@@ -8,6 +8,9 @@ import { clusterOffset, type ExfatGeometry } from './boot-region';
 export const END = 0xffffffff;
 export const BAD = 0xfffffff7;
 
+/** Of what has no entry of a file. */
+export const NO_TIMES = (): FileTimes => ({});
+
 /** What has clusters of its own. Runs are of cluster numbers. */
 export interface Owner {
   readonly kind: 'bitmap' | 'upcase' | 'root' | 'folder' | 'file' | 'other';
@@ -18,7 +21,8 @@ export interface Owner {
   readonly size: number;
   readonly validSize: number;
   readonly attributes: number;
-  readonly times: FileTimes;
+  /** Put into words when they are asked for. */
+  readonly times: () => FileTimes;
   /** The folder its entry is in, and where in it the set and the entry with the first cluster begin; none for the root. */
   readonly at?: { readonly folder: Owner; readonly set: number; readonly setBytes: number; readonly entry: number };
 }

@@ -26,7 +26,7 @@ import {
   unitsIn,
   UPCASE,
 } from './entries';
-import { BAD, readOwner, type ExfatTree, type Owner } from './owner';
+import { BAD, NO_TIMES, readOwner, type ExfatTree, type Owner } from './owner';
 
 const MAX_FOLDER_BYTES = 256 * 1024 * 1024;
 const MAX_DEPTH = 256;
@@ -61,7 +61,7 @@ class TreeReader {
       size,
       validSize: size,
       attributes: ATTRIBUTE.folder,
-      times: {},
+      times: NO_TIMES,
     };
     this.#owners.push(root);
     const content = await this.#folderBytes(root);
@@ -103,7 +103,7 @@ class TreeReader {
         size,
         validSize: size,
         attributes: 0,
-        times: {},
+        times: NO_TIMES,
         at: { folder: root, set: at, setBytes: 0, entry: at },
       };
       found[kind] ??= owner;
@@ -179,7 +179,7 @@ class TreeReader {
     if (name.length !== stream.nameLength || nameHash(name, upcase) !== stream.nameHash)
       this.#find('error', 'exfat.name', `The name of ${path} does not agree with its hash or length.`);
     const isFolder = (entry.attributes & ATTRIBUTE.folder) !== 0;
-    const shared = { attributes: entry.attributes, times: timesOf(entry) };
+    const shared = { attributes: entry.attributes, times: () => timesOf(entry) };
     const place = { folder, set: at, setBytes: set.length };
     yield this.#allocated(isFolder ? 'folder' : 'file', path, stream, shared, { ...place, entry: at + ENTRY_BYTES });
     // Further entries of others may have clusters of their own, which move with everything else.

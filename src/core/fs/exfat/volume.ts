@@ -5,7 +5,7 @@ import { runsOf, setBits } from '../bitmap';
 import { GatheredDevice } from '../gathered-device';
 import { joinRanges } from '../ranges';
 import { badRuns, clusterShift, takeOver } from './adopt';
-import type { EntryDetails, FileEntry } from '../entry';
+import type { EntryDetails, FileEntry, FileTimes } from '../entry';
 import type {
   Adoption,
   Beyond,
@@ -39,6 +39,30 @@ const WORDS: readonly (readonly [number, string])[] = [
   [ATTRIBUTE.system, 'system'],
   [ATTRIBUTE.archive, 'archive'],
 ];
+
+/** An entry of a walk. What few ask for is put into words when it is asked for. */
+class ExfatEntry implements FileEntry {
+  readonly path: string;
+  readonly kind: 'folder' | 'file';
+  readonly size: number;
+
+  constructor(
+    private readonly owner: Owner,
+    readonly id: number,
+  ) {
+    this.path = owner.path;
+    this.kind = owner.kind === 'folder' ? 'folder' : 'file';
+    this.size = this.kind === 'folder' ? 0 : owner.size;
+  }
+
+  get times(): FileTimes {
+    return this.owner.times();
+  }
+
+  get attributes(): readonly string[] {
+    return WORDS.filter(([bit]) => this.owner.attributes & bit).map(([, word]) => word);
+  }
+}
 
 /** Opens the volume that begins at the device's start. @throws CoreError `fs.damaged` */
 export async function openExfat(device: BlockDevice): Promise<Volume> {
@@ -87,17 +111,7 @@ class ExfatVolume implements Volume {
   }
 
   async *walk(): AsyncGenerator<FileEntry> {
-    for (const [id, { kind, path, size, times, attributes }] of this.#entries.entries()) {
-      const words = WORDS.filter(([bit]) => attributes & bit).map(([, word]) => word);
-      yield {
-        path,
-        kind: kind === 'folder' ? 'folder' : 'file',
-        size: kind === 'folder' ? 0 : size,
-        times,
-        attributes: words,
-        id,
-      };
-    }
+    for (const [id, owner] of this.#entries.entries()) yield new ExfatEntry(owner, id);
   }
 
   async *content(entry: FileEntry): AsyncGenerator<ContentRun> {

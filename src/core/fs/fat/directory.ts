@@ -66,7 +66,7 @@ export interface ParsedDirectory {
 /** Parses the whole content of a directory. Never throws; what makes no sense is left out and counted. */
 export function parseDirectory(bytes: Uint8Array): ParsedDirectory {
   const entries: ParsedEntry[] = [];
-  let long = new LongName();
+  const long = new LongName();
   let orphans = 0;
   const limit = Math.min(bytes.length, MAX_DIRECTORY_ENTRIES * DIRECTORY_ENTRY_BYTES);
   let at = 0;
@@ -74,7 +74,7 @@ export function parseDirectory(bytes: Uint8Array): ParsedDirectory {
     const first = bytes[at]!;
     if (first === 0) break;
     if (first !== DELETED && (bytes[at + 11]! & LONG_MASK) === LONG_NAME) {
-      if (long.add(LONG.decode(bytes, at))) orphans += 1;
+      if (long.add(bytes, at)) orphans += 1;
       continue;
     }
     if (first !== DELETED) {
@@ -84,60 +84,72 @@ export function parseDirectory(bytes: Uint8Array): ParsedDirectory {
       const slots = 1 + (name === undefined ? 0 : long.length);
       entries.push({ at, slots, name: name ?? decodeShortName(entry.name, entry.caseFlags), entry });
     }
-    long = new LongName();
+    long.clear();
   }
   return { entries, end: at, orphans };
 }
 
-/** A run of long-name entries, which stand last part first. */
+/** Where in a long-name entry its characters stand. */
+const CHARACTERS_AT = [1, 3, 5, 7, 9, 14, 16, 18, 20, 22, 24, 28, 30] as const;
+
+/** A run of long-name entries, which stand last part first. The same one is used for all of a directory. */
 class LongName {
-  #parts: string[] = [];
+  readonly #units = new Uint16Array(MAX_LONG_ENTRIES * CHARACTERS_A_LONG_ENTRY);
+  #entries = 0;
   #expected = 0;
   #checksum = -1;
 
+  /** How many entries it has so far. */
   get length(): number {
-    return this.#parts.length;
+    return this.#entries;
+  }
+
+  clear(): void {
+    this.#entries = 0;
+    this.#expected = 0;
+    this.#checksum = -1;
   }
 
   /** Takes the next entry; true when it breaks the run before it. */
-  add(entry: ReturnType<typeof LONG.decode>): boolean {
-    const order = entry.order & ~LAST_LONG;
-    if (entry.order & LAST_LONG) {
-      const broke = this.#parts.length > 0;
-      this.#parts = [];
-      this.#expected = order;
-      this.#checksum = entry.checksum;
+  add(bytes: Uint8Array, at: number): boolean {
+    const { order: orderAt, checksum: checksumAt } = LONG.offsets;
+    const order = bytes[at + orderAt]! & ~LAST_LONG;
+    const checksum = bytes[at + checksumAt]!;
+    if (bytes[at + orderAt]! & LAST_LONG) {
+      const broke = this.#entries > 0;
+      this.clear();
       if (order < 1 || order > MAX_LONG_ENTRIES) return true;
-      this.#take(entry);
+      this.#expected = order;
+      this.#checksum = checksum;
+      this.#take(bytes, at);
       return broke;
     }
-    if (order !== this.#expected || entry.checksum !== this.#checksum || order < 1) {
-      this.#parts = [];
-      this.#expected = 0;
+    if (order !== this.#expected || checksum !== this.#checksum || order < 1) {
+      this.clear();
       return true;
     }
-    this.#take(entry);
+    this.#take(bytes, at);
     return false;
   }
 
-  #take(entry: ReturnType<typeof LONG.decode>): void {
-    const bytes = new Uint8Array(26);
-    bytes.set(entry.first, 0);
-    bytes.set(entry.second, 10);
-    bytes.set(entry.third, 22);
-    let part = '';
-    for (let i = 0; i < 26; i += 2) part += String.fromCharCode(bytes[i]! | (bytes[i + 1]! << 8));
-    this.#parts.unshift(part);
+  #take(bytes: Uint8Array, at: number): void {
+    const from = (this.#expected - 1) * CHARACTERS_A_LONG_ENTRY;
+    for (let i = 0; i < CHARACTERS_A_LONG_ENTRY; i++) {
+      const unit = at + CHARACTERS_AT[i]!;
+      this.#units[from + i] = bytes[unit]! | (bytes[unit + 1]! << 8);
+    }
+    this.#entries += 1;
     this.#expected -= 1;
   }
 
   /** The long name if the run is whole and belongs to this short name. */
   nameFor(shortName: Uint8Array): string | undefined {
-    if (this.#parts.length === 0 || this.#expected !== 0) return undefined;
+    if (this.#entries === 0 || this.#expected !== 0) return undefined;
     if (shortNameChecksum(shortName) !== this.#checksum) return undefined;
-    const name = this.#parts.join('');
-    const end = name.indexOf('\0');
-    return end < 0 ? name : name.slice(0, end);
+    const all = this.#units.subarray(0, this.#entries * CHARACTERS_A_LONG_ENTRY);
+    const end = all.indexOf(0);
+    // Spread, they would be taken one by one by an iterator.
+    return Reflect.apply(String.fromCharCode, null, end < 0 ? all : all.subarray(0, end));
   }
 }
 

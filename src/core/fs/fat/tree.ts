@@ -5,7 +5,7 @@
  * are at most 65 536 entries long and nested at most 512 deep.
  */
 import type { Finding } from '@/core/errors';
-import type { FileTimes } from '../entry';
+import type { FileEntry, FileTimes } from '../entry';
 import { BAD, FREE, isLink } from './allocation-table';
 import { clusterOffset, DIRECTORY_ENTRY_BYTES, rootOffset } from './boot-sector';
 import {
@@ -15,27 +15,47 @@ import {
   parseDirectory,
   startCluster,
   type ParsedEntry,
+  type RawEntry,
 } from './directory';
 import { unpackLabel } from './names';
 import { dateToIso, stampToIso } from '../dos-time';
 import { chainRuns, readRuns, type FatState } from './volume-state';
 
-/** A file or folder. */
-interface FatNode {
-  readonly path: string;
-  readonly kind: 'file' | 'folder';
-  readonly size: number;
-  readonly times: FileTimes;
-  readonly attributes: readonly string[];
-  readonly firstCluster: number;
-  /** Clusters of its chain that are its own. */
-  readonly clusters: number;
-  /** Byte offset of its short entry on the volume. */
-  readonly entryOffset: number;
-  /** Index of its folder in {@link FatTree.nodes}, or -1 for the root. */
-  readonly parent: number;
-  /** Whether a folder opens with the entries for itself and its parent. */
-  readonly dots: boolean;
+/** A file or folder. What few ask for is put into words when it is asked for. */
+class FatNode implements FileEntry {
+  constructor(
+    /** Its index in {@link FatTree.nodes}. */
+    readonly id: number,
+    readonly path: string,
+    readonly kind: 'file' | 'folder',
+    readonly firstCluster: number,
+    /** Clusters of its chain that are its own. */
+    readonly clusters: number,
+    /** Byte offset of its short entry on the volume. */
+    readonly entryOffset: number,
+    /** Index of its folder in {@link FatTree.nodes}, or -1 for the root. */
+    readonly parent: number,
+    /** Whether a folder opens with the entries for itself and its parent. */
+    readonly dots: boolean,
+    private readonly entry: RawEntry,
+  ) {}
+
+  get size(): number {
+    return this.kind === 'folder' ? 0 : this.entry.size;
+  }
+
+  get attributes(): readonly string[] {
+    return attributeWords(this.entry.attributes);
+  }
+
+  get times(): FileTimes {
+    const e = this.entry;
+    return {
+      created: stampToIso({ date: e.createdDate, time: e.createdTime, hundredths: e.createdHundredths }),
+      modified: stampToIso({ date: e.modifiedDate, time: e.modifiedTime }),
+      accessed: dateToIso(e.accessedDate),
+    };
+  }
 }
 
 /** The outcome of the pass. */
@@ -86,8 +106,9 @@ class TreeScan {
       }
       const children: Folder[] = [];
       for (const entry of parsed.entries) {
-        const child = await this.#visit(folder, entry);
-        if (child) children.push(child);
+        // To wait for each file takes longer than all else that is done for it.
+        const reading = this.#visit(folder, entry);
+        if (reading) children.push(await reading);
       }
       pending.push(...children.reverse());
     }
@@ -124,7 +145,8 @@ class TreeScan {
     return { node, path, depth, bytes, offsetOf };
   }
 
-  async #visit(folder: Folder, { at, name, entry }: ParsedEntry): Promise<Folder | undefined> {
+  /** Has an entry. @returns the folder it is, where there is one to be gone into */
+  #visit(folder: Folder, { at, name, entry }: ParsedEntry): Promise<Folder> | undefined {
     const g = this.state.geometry;
     if (entry.attributes & ATTRIBUTE.label) {
       if (folder.node < 0) this.#label ??= { text: unpackLabel(entry.name), offset: folder.offsetOf(at) };
@@ -137,26 +159,17 @@ class TreeScan {
     const index = this.#nodes.length;
     const clusters = first === 0 ? 0 : this.#claim(first, index + 2, path);
     const descend = isFolder && clusters > 0 && folder.depth < MAX_DEPTH;
-    const child = descend ? await this.#folder(index, path, folder.depth + 1, first, clusters) : undefined;
-    const dots = child !== undefined && hasDots(child.bytes);
-    this.#nodes.push({
-      path,
-      kind: isFolder ? 'folder' : 'file',
-      size: isFolder ? 0 : entry.size,
-      times: {
-        created: stampToIso({ date: entry.createdDate, time: entry.createdTime, hundredths: entry.createdHundredths }),
-        modified: stampToIso({ date: entry.modifiedDate, time: entry.modifiedTime }),
-        accessed: dateToIso(entry.accessedDate),
-      },
-      attributes: attributeWords(entry.attributes),
-      firstCluster: first,
-      clusters,
-      entryOffset: folder.offsetOf(at),
-      parent: folder.node,
-      dots,
+    const put = (dots: boolean): void => {
+      const kind = isFolder ? 'folder' : 'file';
+      const offset = folder.offsetOf(at);
+      this.#nodes.push(new FatNode(index, path, kind, first, clusters, offset, folder.node, dots, entry));
+      this.#judge(path, isFolder, entry.size, first, clusters, dots, folder.depth);
+    };
+    if (!descend) return void put(false);
+    return this.#folder(index, path, folder.depth + 1, first, clusters).then((child) => {
+      put(hasDots(child.bytes));
+      return child;
     });
-    this.#judge(path, isFolder, entry.size, first, clusters, dots, folder.depth);
-    return child;
   }
 
   #judge(

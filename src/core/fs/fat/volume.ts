@@ -97,10 +97,7 @@ class FatVolume implements Volume {
   }
 
   async *walk(): AsyncGenerator<FileEntry> {
-    for (let id = 0; id < this.tree.nodes.length; id++) {
-      const { path, kind, size, times, attributes } = this.tree.nodes[id]!;
-      yield { path, kind, size, times, attributes, id };
-    }
+    yield* this.tree.nodes;
   }
 
   async *content(entry: FileEntry): AsyncGenerator<ContentRun> {
