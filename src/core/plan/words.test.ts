@@ -59,7 +59,7 @@ describe('steps in words', () => {
     [
       { kind: 'empty', name: 'E X', place: spare, other: 'Spare', cost },
       'Clear what was set aside on Spare',
-      'E X is back',
+      'E X is whole here',
     ],
     [
       { kind: 'remove', name: 'E X', at, loses: { files: 12, bytes: 2 ** 20 }, cost },
