@@ -9,8 +9,8 @@ import { join } from 'node:path';
 import { ORIGIN } from '../playwright.config';
 import { CHROMIUM } from '../scripts/chromium';
 
-/** What the page may keep, but for what the browser keeps of what it fetched. */
-const KEPT =
+/** What is cleared of what the page may keep: all but what the browser keeps of what it fetched. */
+const CLEARED =
   'cookies,file_systems,indexeddb,local_storage,service_workers,cache_storage,interest_groups,shared_storage';
 
 export const test = base.extend<object, { profile: BrowserContext }>({
@@ -36,7 +36,7 @@ export const test = base.extend<object, { profile: BrowserContext }>({
     const blank = await profile.newPage();
     for (const page of profile.pages()) if (page !== blank) await page.close();
     const session = await profile.newCDPSession(blank);
-    await session.send('Storage.clearDataForOrigin', { origin: ORIGIN, storageTypes: KEPT });
+    await session.send('Storage.clearDataForOrigin', { origin: ORIGIN, storageTypes: CLEARED });
     await session.detach();
   },
   page: async ({ context, contextOptions }, use) => {

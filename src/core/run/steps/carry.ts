@@ -40,6 +40,19 @@ async function toCarry(step: CarryStep, context: StepContext): Promise<readonly 
   return (await context.open(context.window(step.from))).allocation();
 }
 
+/** What goes to another disk or comes from one, listed before the first piece, and how many went before an interruption. */
+async function listed(
+  step: CarryStep,
+  context: StepContext,
+): Promise<{ readonly begun: number; readonly ranges: readonly ByteRange[] }> {
+  const { journal } = context.ports;
+  const begun = begunPieces(context);
+  if (begun !== undefined) return { begun, ranges: (await readCarried(journal, context.index)).ranges };
+  const ranges = await toCarry(step, context);
+  await listCarried(journal, context.index, ranges);
+  return { begun: 0, ranges };
+}
+
 /** Nothing of the target is live, so that any length of a piece is safe; as if it were moved by its own length. */
 const freely = (length: number): Iterable<ByteRange> => windowsOf(length, 0, length);
 
@@ -152,18 +165,15 @@ async function copiedFrom(original: BlockDevice, { from, to }: CarryStep, contex
 
 async function carryAway(step: CarryStep, context: StepContext): Promise<void> {
   const { from, to, other } = step;
-  const { disk, journal, hasher } = context.ports;
+  const { disk, hasher } = context.ports;
   const [source, target] = [{ device: disk, start: from.start }, endOf(step, context)];
-  const begun = begunPieces(context);
-  const ranges =
-    begun === undefined ? await toCarry(step, context) : (await readCarried(journal, context.index)).ranges;
-  if (begun === undefined) await listCarried(journal, context.index, ranges);
+  const { begun, ranges } = await listed(step, context);
   const act: CarryPiece = async (parts) => ({
     copied: await copyParts(source, target, parts),
     seal: await sealArrived(source, target, parts, other!, hasher),
   });
   const together = togetherOn(target.device);
-  await inPieces(portsOf(context), context.index, freely(to.length), ranges, begun ?? 0, act, together);
+  await inPieces(portsOf(context), context.index, freely(to.length), ranges, begun, act, together);
   const tx = context.tableTransaction();
   await context.writeTable(tx, step.table);
   await context.commit(tx);
@@ -171,14 +181,10 @@ async function carryAway(step: CarryStep, context: StepContext): Promise<void> {
 
 /** A volume that was made there is only read, and stays whole until it is compared here: a cut begins where it was. */
 async function carryMade(step: CarryStep, context: StepContext): Promise<void> {
-  const { journal } = context.ports;
   const { from, to } = step;
   const source = { device: context.disk(from), start: from.start };
-  const begun = begunPieces(context);
-  const ranges =
-    begun === undefined ? await toCarry(step, context) : (await readCarried(journal, context.index)).ranges;
-  if (begun === undefined) await listCarried(journal, context.index, ranges);
-  await carryFreely(context, source, endOf(step, context), to.length, ranges, begun ?? 0);
+  const { begun, ranges } = await listed(step, context);
+  await carryFreely(context, source, endOf(step, context), to.length, ranges, begun);
   await arrive(step, context, ranges);
 }
 
