@@ -30,9 +30,9 @@ test('disks are found, put in order, renamed, guarded as a whole, and taken away
   page,
 }) => {
   await openBench(page);
-  await page.getByRole('textbox', { name: 'Find a disk or a volume' }).fill('orchids');
+  await page.getByRole('searchbox', { name: 'Find a disk or a volume' }).fill('orchids');
   await expect(page.getByRole('button', { name: /^Open .*card$/ })).toHaveCount(1);
-  await page.getByRole('textbox', { name: 'Find a disk or a volume' }).fill('');
+  await page.getByRole('searchbox', { name: 'Find a disk or a volume' }).fill('');
   await more(page, STICK, 'Guard against every change');
   await expect(page.getByText('guarded as a whole')).toBeVisible();
   await divideStick(page);

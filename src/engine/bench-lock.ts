@@ -1,5 +1,6 @@
 /** Which tab may change what is stored: the one whose engine holds the bench. It is held as long as the worker lives. */
 import { CoreError } from '@/core/errors';
+import { dropSpilled } from './spill-files';
 
 const NAME = 'ullager-bench';
 /** Longer than a worker that is on its way out takes to let go, on most machines and on any. */
@@ -32,6 +33,8 @@ export class BenchLock {
         else reject(error);
       });
     });
+    // Nothing is open yet of this tab, and what others have open stays.
+    if (this.#held) await dropSpilled();
     return this.#held;
   }
 

@@ -8,7 +8,7 @@ import { beforeEach, describe, expect, it } from 'vitest';
 import { Database } from './database';
 import { drain } from './fixtures/drain';
 import { EngineHost } from './host';
-import type { Locks } from './bench-lock';
+import { BenchLock, type Locks } from './bench-lock';
 import { DexieJournal, DexieOverlayStore } from './stores';
 import { MIB, RECIPE, opened } from './fixtures/opened';
 
@@ -50,7 +50,7 @@ function tabs(): { locks: Locks; close: () => void } {
 describe('tabs', () => {
   it('of which one holds the bench change nothing but in that one, whatever is asked of the others', async () => {
     const { locks, close } = tabs();
-    const [one, two, three] = [1, 2, 3].map(() => new EngineHost(new Database(), locks));
+    const [one, two, three] = [1, 2, 3].map(() => new EngineHost(new Database(), new BenchLock(locks)));
     expect(await Promise.all([one!.hold(), two!.hold(), three!.hold()])).toEqual([true, false, false]);
     const survey = await one!.openPractice(id, RECIPE);
     for (const shows of [two!, three!]) await shows.openPractice(id, RECIPE);

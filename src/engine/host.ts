@@ -12,7 +12,7 @@ import type { Recipe } from '@/core/practice';
 import type { Certificate } from '@/core/proof';
 import { pdfOf, type Paper, type PaperFonts } from '@/core/report';
 import type { LogLine } from '@/core/run';
-import { BenchLock, type Locks } from './bench-lock';
+import { BenchLock } from './bench-lock';
 import { Database } from './database';
 import { EXPORTS, exportTo, readFile } from './exports';
 import { Health } from './health';
@@ -36,36 +36,30 @@ import type {
   StorageUse,
 } from './protocol';
 import { Runs } from './runs';
-import { dropSpilled } from './spill-files';
 import { storageUse } from './storage-use';
 import { clearStored } from './stores';
 import { serveChunks } from './streams';
 
 export class EngineHost implements EngineApi {
-  readonly #lock: BenchLock;
   readonly #disks: OpenDisks;
   readonly #runs: Runs;
   readonly #health: Health;
 
   constructor(
     private readonly db = new Database(),
-    locks: Locks | undefined = globalThis.navigator?.locks,
+    private readonly lock = new BenchLock(globalThis.navigator?.locks),
   ) {
-    this.#lock = new BenchLock(locks);
     this.#disks = new OpenDisks(db);
     this.#runs = new Runs(db, this.#disks);
     this.#health = new Health(this.#disks);
   }
 
-  async hold(patiently = false): Promise<boolean> {
-    const held = await this.#lock.hold(patiently);
-    // Nothing is open yet of this tab, and what others have open stays.
-    if (held) await dropSpilled();
-    return held;
+  hold(patiently = false): Promise<boolean> {
+    return this.lock.hold(patiently);
   }
 
   whenFree(): Promise<void> {
-    return this.#lock.whenFree();
+    return this.lock.whenFree();
   }
 
   openPractice(id: string, recipe: Recipe, when: BuildWhen = 'now'): Promise<Survey> {
@@ -90,7 +84,7 @@ export class EngineHost implements EngineApi {
   }
 
   async forget(id: string): Promise<void> {
-    this.#lock.assertHeld();
+    this.lock.assertHeld();
     this.#runs.assertNone(id);
     await this.#runs.assertHoldsNothing(id);
     await this.#runs.ways.assertTookNothing(id);
@@ -174,14 +168,14 @@ export class EngineHost implements EngineApi {
   }
 
   async run(id: string, plan: Plan, how: RunHow, progress: ProgressListener): Promise<Certificate> {
-    this.#lock.assertHeld();
+    this.lock.assertHeld();
     // What reads all of the disk would count into what the run takes.
     this.#health.stop(id);
     return this.#runs.start(id, plan, how, progress);
   }
 
   async resume(id: string, progress: ProgressListener): Promise<Certificate> {
-    this.#lock.assertHeld();
+    this.lock.assertHeld();
     return this.#runs.resume(id, progress);
   }
 
@@ -190,7 +184,7 @@ export class EngineHost implements EngineApi {
   }
 
   async rewind(id: string): Promise<Survey> {
-    this.#lock.assertHeld();
+    this.lock.assertHeld();
     return this.#runs.rewind(id);
   }
 
@@ -199,7 +193,7 @@ export class EngineHost implements EngineApi {
   }
 
   async dropWaysBack(id: string, run: string): Promise<void> {
-    this.#lock.assertHeld();
+    this.lock.assertHeld();
     await this.#runs.ways.drop(id, run);
   }
 

@@ -8,7 +8,7 @@ import { dropJob } from './jobs';
 import { db, fetched, keep, messageOf, show } from './keeping';
 import { isWanted, opened, wantedWords } from './opening';
 import { fileBehind, mayRead, partsOf, together, type KeptHandle, type PickedFile } from './picked';
-import { dropRun } from './runs';
+import { dropRun } from './run-view';
 import { diskOf, get, mayNotEdit, putDisk, set, type BenchDisk } from './store';
 import { look } from './view';
 

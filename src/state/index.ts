@@ -9,7 +9,7 @@ export {
   reopen,
 } from './disks';
 export type { PickedFile } from './picked';
-export { openBench } from './opening';
+export { openBench, sendForBench } from './opening';
 export { checkAgain, dropScan, dropSpeed, findMends, findVolumes, measureDisk, pauseTask, scanDisk } from './health';
 export { agoWords, whenWords } from './dates';
 export type { JobState } from './job';
@@ -21,23 +21,19 @@ export { certificateOf, pictureOfDisk, sheetOf } from './papers';
 export { resumeRunning, startRunning, stopRunning } from './runs';
 export { dropWayBack, rewind, useWaysBack } from './ways-back';
 export type { WayBack } from './ways-back';
+export { useBounds, useCopyDisks, usePlan, usePlanOptions, useSourceDisks, useTie } from './plans';
+export type { CopyDisk, PlanView, RoomElsewhere, ShownSource } from './plans';
 export {
   changesIn,
   failingWords,
   mediumWords,
-  useTie,
-  useBounds,
   useCurrent,
   useFindingWords,
   useHealth,
   useScanWords,
   useSpeeds,
-  useCopyDisks,
-  usePlan,
-  usePlanOptions,
-  useSourceDisks,
 } from './selectors';
-export type { CopyDisk, Current, PlanView, RoomElsewhere, ShownSource } from './selectors';
+export type { Current } from './selectors';
 export { isGoing, unfinished, useBench } from './store';
 export type { BenchDisk, Choosing, LookTab, RunView, Stage } from './store';
 export { savesData } from './thrift';

@@ -3,13 +3,13 @@ import { isCoreError } from '@/core/errors';
 import type { Survey } from '@/core/inspect';
 import type { Layout } from '@/core/layout';
 import { parseRecipe, type Recipe } from '@/core/practice';
-import { engine, onEngineDeath, watchEngine, type BuildWhen, type StoredDisk } from '@/engine';
+import { engine, giveUpEngine, onEngineDeath, watchEngine, type BuildWhen, type StoredDisk } from '@/engine';
 import { findMends, findVolumes, loadHealth } from './health';
 import { afterRun, beginJob, fitsDisk, parseJob, reachedPlan, type JobState } from './job';
 import { putJob, storeJobs } from './jobs';
 import { db, keep, messageOf } from './keeping';
 import { fileBehind, mayRead, partsOf } from './picked';
-import { loadPace, putRun, viewOf } from './runs';
+import { loadPace, putRun, viewOf } from './run-view';
 import { diskOf, get, isGoing, putDisk, set, unfinished } from './store';
 import { tab } from './tab';
 import { savesData } from './thrift';
@@ -18,17 +18,44 @@ import { carryView, keptView } from './view';
 /** Longer than any browser takes to open its storage. */
 const STORAGE_WITHIN_MS = 6000;
 
+interface Sent {
+  readonly held: Promise<boolean>;
+  readonly recipes: Promise<Recipe[]>;
+}
+
+/** What was sent for before it was wanted, once. */
+let sent: Sent | undefined;
+
+/** Sends for what opening takes: the engine, and the demo disks with what was found on them. Each takes its time. */
+export function sendForBench(): void {
+  sent = send();
+}
+
+function send(): Sent {
+  const held = engine('hold', tab.heldBefore());
+  // Said by whoever waits for it.
+  held.catch(() => undefined);
+  looked ??= fetchLooked();
+  return { held, recipes: demoRecipes() };
+}
+
 /** Opens the bench: what was stored, and the demo disks where the server has them. */
 export async function openBench(): Promise<void> {
+  const { held, recipes: offered } = sent ?? send();
+  sent = undefined;
   try {
     await within(STORAGE_WITHIN_MS, openStorage());
   } catch (error) {
+    // A tab that can keep nothing holds the bench for none.
+    giveUpEngine();
     return set({ fatal: storageWords(error) });
   }
-  await holdBench();
-  await loadPace();
-  const known = await db.disks.orderBy('order').toArray();
-  const recipes = await demoRecipes();
+  const [known, recipes] = await Promise.all([
+    db.disks.orderBy('order').toArray(),
+    offered,
+    loadPace(),
+    held.then(standAs),
+  ]);
   const added = recipes
     .filter((recipe) => !known.some((d) => d.id === recipe.id))
     .map((recipe, i): StoredDisk => ({
@@ -66,8 +93,8 @@ const storageWords = (error: unknown): string =>
   `This browser keeps nothing for this page (${messageOf(error)}), so no run could be made safe. Allow storage for it, close private windows or other tabs of it, or use another browser, and load it again.`;
 
 /** One tab holds the bench; others show it and take over when it is let go. */
-async function holdBench(): Promise<void> {
-  if (await engine('hold', tab.heldBefore())) {
+function standAs(holder: boolean): void {
+  if (holder) {
     tab.holds();
     return set({ readOnly: false });
   }
@@ -94,16 +121,23 @@ async function demoRecipes(): Promise<Recipe[]> {
 const sameJson = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
 
 /** What was found on demo disks when the application was built, by the same code. */
-let looked: Promise<readonly { recipe: unknown; survey: Survey }[]> | undefined;
+let looked: ReturnType<typeof fetchLooked> | undefined;
+
+async function fetchLooked(): Promise<readonly { recipe: unknown; survey: Survey }[]> {
+  try {
+    const response = await fetch('/api/demo/looked');
+    return response.ok ? ((await response.json()) as { recipe: unknown; survey: Survey }[]) : [];
+  } catch {
+    return [];
+  }
+}
 
 /** What is known of a practice disk before it is built here, while nothing was run on it. */
 async function lookedAt(id: string, recipe: Recipe): Promise<Survey | undefined> {
   const counts = [db.overlayEdits, db.overlayPages, db.journal].map((t) => t.where('diskId').equals(id).count());
   counts.push(db.layers.filter((layer) => layer.diskId === id).count());
   if ((await Promise.all(counts)).some((count) => count > 0)) return undefined;
-  looked ??= fetch('/api/demo/looked')
-    .then((response) => (response.ok ? response.json() : []))
-    .catch(() => []);
+  looked ??= fetchLooked();
   return (await looked).find((one) => sameJson(one.recipe, recipe))?.survey;
 }
 
@@ -210,6 +244,6 @@ async function afterEngineDeath(): Promise<void> {
     if (isGoing(run))
       putRun(id, { state: 'failed', error: 'The engine stopped unexpectedly. The run goes on where it was.' });
   set({ silent: false, opening: undefined });
-  await holdBench();
+  standAs(await engine('hold', tab.heldBefore()));
   await Promise.all(get().disks.map((disk) => openStored(disk.stored)));
 }

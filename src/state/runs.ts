@@ -1,46 +1,15 @@
 /** Runs, as the page begins and follows them. */
 import { isCoreError } from '@/core/errors';
-import { alsoWritten, expectedSeconds, paceOf, paceSchema, timeShare, type Ground, type Plan } from '@/core/plan';
+import { alsoWritten, paceOf, timeShare, type Plan } from '@/core/plan';
 import type { Certificate } from '@/core/proof';
 import { ranLayouts } from '@/core/report';
-import { engine, EngineDied, listener, type RunStatus } from '@/engine';
+import { engine, EngineDied, listener } from '@/engine';
 import { afterRun } from './job';
 import { putJob } from './jobs';
 import { db, keep, messageOf, show, showUse } from './keeping';
+import { dropRun, groundOf, lookAtWritten, putRun, shareBefore, viewOf } from './run-view';
 import { diskOf, get, isGoing, mayNotEdit, putDisk, set, type RunView } from './store';
 import { look } from './view';
-
-export function putRun(id: string, change: Partial<RunView>): void {
-  set(({ runs }) => ({ runs: { ...runs, [id]: { ...runs[id]!, ...change } } }));
-}
-
-/** A run that was found, as it is shown. */
-export function viewOf({ plan, next, certificate }: RunStatus, id: string): RunView {
-  const step = Math.max(0, Math.min(next, plan.steps.length - 1));
-  const ground = groundOf(id);
-  const share = shareBefore(plan, step, ground);
-  const idle = { plan, step, began: step, done: 0, total: 0, startedAt: 0, stepStartedAt: 0, took: [], share, ground };
-  return certificate ? { ...idle, state: 'finished', certificate } : { ...idle, state: 'stopped' };
-}
-
-/** What sets the pace of a run on a disk. */
-function groundOf(id: string): Ground {
-  if (get().jobs[id]?.wishes?.paced) return 'medium';
-  return diskOf(id)?.stored.source.kind === 'practice' ? 'references' : 'bytes';
-}
-
-/** How much of the time of a plan its steps before one are expected to take, 0 to 1. */
-function shareBefore({ steps }: Plan, step: number, ground: Ground): number {
-  const { pace } = get();
-  const all = expectedSeconds({ steps }, pace, ground);
-  return all > 0 ? expectedSeconds({ steps: steps.slice(0, step) }, pace, ground) / all : 0;
-}
-
-/** How runs went on this machine before; what can't be read is not known. */
-export async function loadPace(): Promise<void> {
-  const stored = paceSchema.safeParse((await db.settings.get('pace'))?.value);
-  if (stored.success) set({ pace: stored.data });
-}
 
 /** What a run that is over tells about those to come. */
 function learnPace(run: RunView): void {
@@ -72,14 +41,6 @@ export async function stopRunning(id: string): Promise<void> {
   if (get().runs[id]?.state !== 'running') return;
   putRun(id, { state: 'stopping' });
   await engine('stop', id);
-}
-
-/** Shows other disks as they are after a run that wrote them too. */
-export async function lookAtWritten(ids: readonly string[]): Promise<void> {
-  for (const id of ids) {
-    const survey = await engine('survey', id).catch(() => undefined);
-    if (survey) putDisk(id, { survey });
-  }
 }
 
 type Progress = Parameters<Parameters<typeof engine<'resume'>>[2]>[0];
@@ -139,13 +100,6 @@ async function ended(id: string, error: unknown): Promise<void> {
   const survey = await engine('survey', id).catch(() => undefined);
   if (survey) putDisk(id, { survey });
   if (isCoreError(error, 'storage.full')) await showUse();
-}
-
-export function dropRun(id: string): void {
-  set(({ runs }) => {
-    const { [id]: _gone, ...rest } = runs;
-    return { runs: rest };
-  });
 }
 
 function onProgress(id: string, { step, done, total, state, simulated }: Progress): void {

@@ -4,7 +4,7 @@ import { useEffect, useState } from 'react';
 import { afterRewind } from './job';
 import { putJob } from './jobs';
 import { messageOf, show } from './keeping';
-import { dropRun, lookAtWritten } from './runs';
+import { dropRun, lookAtWritten } from './run-view';
 import { diskOf, get, mayNotEdit, putDisk, set } from './store';
 import { look } from './view';
 

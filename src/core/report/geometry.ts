@@ -3,7 +3,6 @@
  * what is left in proportion. Pure numbers, in pixels and bytes.
  */
 import { endOf, gapsOf, type LaidVolume, type Layout } from '@/core/layout';
-import { scaleLinear } from 'd3-scale';
 
 /** A section of a column: a volume, or unallocated space. */
 export interface Section {
@@ -72,7 +71,8 @@ function shareOut(sizes: readonly number[], room: number, least: number): { heig
 
 /** The y of a byte offset within a section. */
 export function yInSection(section: Section, offset: number): number {
-  return scaleLinear([section.start, section.end], [section.y, section.y + section.height]).clamp(true)(offset);
+  const share = (offset - section.start) / Math.max(1, section.end - section.start);
+  return section.y + section.height * Math.min(1, Math.max(0, share));
 }
 
 /** A step that reads well for a drag at this scale: about two pixels, a power of two of MiB. */

@@ -1,8 +1,15 @@
 'use client';
 
 import { openFiles, useBench, type BenchDisk } from '@/state';
-import { AppstoreOutlined, FolderOpenOutlined, FormOutlined, SearchOutlined, TableOutlined } from '@ant-design/icons';
-import { Button, Empty, Input, Segmented, Select, Spin } from 'antd';
+import {
+  AppstoreOutlined,
+  DownOutlined,
+  FolderOpenOutlined,
+  FormOutlined,
+  SearchOutlined,
+  TableOutlined,
+} from '@ant-design/icons';
+import { Button, Dropdown, Empty, Segmented, Spin } from 'antd';
 import { useState } from 'react';
 import { DiskPlate } from './DiskPlate';
 import { pickFiles } from './OpenImage';
@@ -52,24 +59,16 @@ export function Bench() {
       {disks.length > 0 ? (
         <div className={styles.bar}>
           <span className={styles.search}>
-            <Input
-              allowClear
-              prefix={<SearchOutlined aria-hidden />}
+            <SearchOutlined aria-hidden />
+            <input
+              type="search"
               aria-label="Find a disk or a volume"
               placeholder="Find a disk or a volume"
               value={text}
               onChange={(e) => setText(e.target.value)}
             />
           </span>
-          {view === 'disks' ? (
-            <Select<Order>
-              aria-label="Order of the disks"
-              value={order}
-              onChange={setOrder}
-              options={ORDERS.map(({ order: value, label }) => ({ value, label }))}
-              popupMatchSelectWidth={false}
-            />
-          ) : null}
+          {view === 'disks' ? <OrderChoice order={order} onOrder={setOrder} /> : null}
           <span className={styles.views} />
           <Segmented<'disks' | 'volumes'>
             value={view}
@@ -88,6 +87,30 @@ export function Bench() {
       {view === 'disks' ? <Plates disks={shown} some={disks.length > 0} /> : null}
       {described ? <DescribeDisk open={describing} onClose={() => setDescribing(false)} /> : null}
     </div>
+  );
+}
+
+interface OrderProps {
+  readonly order: Order;
+  readonly onOrder: (order: Order) => void;
+}
+
+function OrderChoice({ order, onOrder }: OrderProps) {
+  const label = ORDERS.find((o) => o.order === order)?.label;
+  return (
+    <Dropdown
+      trigger={['click']}
+      menu={{
+        items: ORDERS.map((o) => ({ key: o.order, label: o.label })),
+        selectable: true,
+        selectedKeys: [order],
+        onClick: ({ key }) => onOrder(key as Order),
+      }}
+    >
+      <Button icon={<DownOutlined aria-hidden />} iconPlacement="end" aria-label={`Order of the disks: ${label}`}>
+        {label}
+      </Button>
+    </Dropdown>
   );
 }
 

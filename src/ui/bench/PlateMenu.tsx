@@ -1,6 +1,6 @@
 'use client';
 
-import { guardDisk, lostWith, removeDisk, renameDisk, useBench, type BenchDisk } from '@/state';
+import { guardDisk, useBench, type BenchDisk } from '@/state';
 import {
   DeleteOutlined,
   EditOutlined,
@@ -9,17 +9,20 @@ import {
   UndoOutlined,
   UnlockOutlined,
 } from '@ant-design/icons';
-import { Button, Dropdown, Input, Modal } from 'antd';
+import { Button, Dropdown } from 'antd';
 import { useState } from 'react';
-import { Rewinds } from '../rewinds';
+import { later, useOnce } from '../kit';
+import type { Asked } from './PlateDialogs';
 import styles from './bench.module.css';
+
+const PlateDialogs = later(() => import('./PlateDialogs').then((m) => m.PlateDialogs));
 
 /** What can be done with a disk as it stands on the bench. */
 export function PlateMenu({ disk: { stored } }: { readonly disk: BenchDisk }) {
   const { id, name, guarded = false } = stored;
   const readOnly = useBench((s) => s.readOnly);
-  const [asking, setAsking] = useState<'rename' | 'rewinds' | 'remove'>();
-  const close = (): void => setAsking(undefined);
+  const [asking, setAsking] = useState<Asked>();
+  const askedOnce = useOnce(asking !== undefined);
   return (
     <span className={styles.more}>
       <Dropdown
@@ -43,8 +46,7 @@ export function PlateMenu({ disk: { stored } }: { readonly disk: BenchDisk }) {
               danger: true,
             },
           ],
-          onClick: ({ key }) =>
-            key === 'guard' ? void guardDisk(id, !guarded) : setAsking(key as 'rename' | 'rewinds' | 'remove'),
+          onClick: ({ key }) => (key === 'guard' ? void guardDisk(id, !guarded) : setAsking(key as Asked)),
         }}
       >
         <Button
@@ -55,62 +57,7 @@ export function PlateMenu({ disk: { stored } }: { readonly disk: BenchDisk }) {
           aria-label={`More of ${name}`}
         />
       </Dropdown>
-      <Renaming key={`${name} ${asking}`} id={id} name={name} open={asking === 'rename'} onClose={close} />
-      <Rewinds id={id} open={asking === 'rewinds'} onClose={close} />
-      <Removing id={id} name={name} open={asking === 'remove'} onClose={close} />
+      {askedOnce ? <PlateDialogs id={id} name={name} asked={asking} onClose={() => setAsking(undefined)} /> : null}
     </span>
-  );
-}
-
-interface AskingProps {
-  readonly id: string;
-  readonly name: string;
-  readonly open: boolean;
-  readonly onClose: () => void;
-}
-
-function Renaming({ id, name, open, onClose }: AskingProps) {
-  const [text, setText] = useState(name);
-  const rename = (): void => {
-    void renameDisk(id, text);
-    onClose();
-  };
-  return (
-    <Modal open={open} title={`Rename ${name}`} okText="Rename" onOk={rename} onCancel={onClose} destroyOnHidden>
-      <Input
-        autoFocus
-        aria-label="Name of the disk"
-        maxLength={60}
-        value={text}
-        onChange={(e) => setText(e.target.value)}
-        onPressEnter={rename}
-      />
-    </Modal>
-  );
-}
-
-function Removing({ id, name, open, onClose }: AskingProps) {
-  const remove = (): void => {
-    void removeDisk(id);
-    onClose();
-  };
-  return (
-    <Modal
-      open={open}
-      title={`Take ${name} off the bench?`}
-      okText="Take it off the bench"
-      okButtonProps={{ danger: true }}
-      onOk={remove}
-      onCancel={onClose}
-      destroyOnHidden
-    >
-      {open ? (
-        <ul className={styles.lost}>
-          {lostWith(id).map((line) => (
-            <li key={line}>{line}</li>
-          ))}
-        </ul>
-      ) : null}
-    </Modal>
   );
 }

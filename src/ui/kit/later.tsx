@@ -1,6 +1,7 @@
 /** Components whose code is not part of the first screen: it comes when they are wanted, or when there is time. */
 import { Alert, Button } from 'antd';
 import { Component, lazy, Suspense, useState, type ComponentType, type ReactNode } from 'react';
+import { fetchWhenIdle } from './fetchWhenIdle';
 
 /** Code that could not be fetched. */
 class NotFetched extends Error {}
@@ -63,8 +64,8 @@ class Unreached extends Component<{ readonly children: ReactNode }, UnreachedSta
   }
 }
 
-/** Fetches the code of all of them, so that it is there when the server no longer is. What fails is fetched when it is wanted. */
-export const fetchLater = (): Promise<unknown> => Promise.allSettled(LOADS.map((load) => load()));
+/** Fetches the code of all of them while there is time. */
+export const fetchLater = (): void => LOADS.forEach(fetchWhenIdle);
 
 /** Whether something was ever so: a dialog that was opened stays, so that it can leave. */
 export function useOnce(is: boolean): boolean {

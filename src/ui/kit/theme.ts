@@ -54,6 +54,9 @@ export function antTheme(dark: boolean, still: boolean): ThemeConfig {
       colorBgLayout: p.paper,
       colorBorder: p.line,
       colorBorderSecondary: p.line,
+      // What is chosen in a list: what is reckoned from the accent is too dark for its words.
+      controlItemBgActive: p.info,
+      controlItemBgActiveHover: p.info,
       borderRadius: 6,
       fontFamily: "'Public Sans Variable', system-ui, sans-serif",
       fontSize: 14,

@@ -15,7 +15,7 @@ export function weigh(name: string, text: string, others: readonly string[] = []
   return words.every((word) => all.includes(word)) ? 0.5 : 0;
 }
 
-interface ListProps {
+export interface ListProps {
   readonly onClose: () => void;
   readonly onHelp: () => void;
   readonly field: RefObject<HTMLInputElement | null>;

@@ -1,11 +1,10 @@
 'use client';
 
-import { Modal } from 'antd';
 import { useEffectEvent, useLayoutEffect, useRef, useState, type RefObject } from 'react';
-import { later } from '../kit';
+import { later, useOnce } from '../kit';
 
 /** What is typed meanwhile is kept for it. */
-const CommandList = later(() => import('./CommandList').then((m) => m.CommandList));
+const CommandDialog = later(() => import('./CommandDialog').then((m) => m.CommandDialog));
 
 interface Props {
   readonly open: boolean;
@@ -28,21 +27,22 @@ export function Commands({ open, onClose, onHelp }: Props) {
   }
   const field = useRef<HTMLInputElement>(null);
   useTypedAhead(open, field, (key) => {
-    if (key === 'Enter') setEntered(true);
+    if (key === 'Escape') onClose();
+    else if (key === 'Enter') setEntered(true);
     else if (!entered) setText((before) => before + key);
   });
+  const once = useOnce(open);
+  if (!once) return null;
   return (
-    <Modal
+    <CommandDialog
       open={open}
-      onCancel={onClose}
-      footer={null}
-      title="Commands"
-      width={620}
-      destroyOnHidden
-      afterOpenChange={(there) => there && field.current?.focus()}
-    >
-      <CommandList field={field} entered={entered} text={text} onText={setText} onClose={onClose} onHelp={onHelp} />
-    </Modal>
+      field={field}
+      entered={entered}
+      text={text}
+      onText={setText}
+      onClose={onClose}
+      onHelp={onHelp}
+    />
   );
 }
 
@@ -56,7 +56,7 @@ function useTypedAhead(open: boolean, field: RefObject<HTMLInputElement | null>,
       const input = field.current;
       arrived ||= input !== null && document.activeElement === input;
       if (arrived || e.ctrlKey || e.metaKey || e.altKey) return;
-      if (e.key.length !== 1 && e.key !== 'Enter') return;
+      if (e.key.length !== 1 && e.key !== 'Enter' && e.key !== 'Escape') return;
       e.preventDefault();
       e.stopPropagation();
       taken(e.key);

@@ -1,10 +1,12 @@
 'use client';
 
-import { cancelOpening, dismissProblem, useBench } from '@/state';
+import { dismissProblem, useBench } from '@/state';
 import { giveUpEngine } from '@/engine';
-import { Alert, Button, Progress } from 'antd';
-import { StorageFull } from './StorageFull';
-import styles from './workbench.module.css';
+import { Alert, Button } from 'antd';
+import { later } from '../kit';
+
+const Opening = later(() => import('./Opening').then((m) => m.Opening));
+const StorageFull = later(() => import('./StorageFull').then((m) => m.StorageFull));
 
 /** What the whole page has to say: who holds the bench, what went wrong, and what to do about it. */
 export function Notices() {
@@ -12,6 +14,7 @@ export function Notices() {
   const readOnly = useBench((s) => s.readOnly);
   const silent = useBench((s) => s.silent);
   const full = useBench((s) => s.full);
+  const opening = useBench((s) => s.opening);
   return (
     <>
       {readOnly ? (
@@ -33,25 +36,9 @@ export function Notices() {
           }
         />
       ) : null}
-      <Opening />
+      {opening ? <Opening {...opening} /> : null}
       {problem ? <Alert banner type="error" title={problem} closable={{ onClose: dismissProblem }} /> : null}
       {full ? <StorageFull use={full} /> : null}
     </>
-  );
-}
-
-/** A packed image that is being opened, which can be called off. */
-function Opening() {
-  const opening = useBench((s) => s.opening);
-  if (!opening) return null;
-  const percent = opening.total > 0 ? Math.floor((opening.done / opening.total) * 100) : 0;
-  return (
-    <div className={styles.opening} role="status">
-      <span>{`Opening ${opening.name}`}</span>
-      <Progress percent={percent} size="small" aria-label={`Opening ${opening.name}`} />
-      <Button size="small" onClick={() => void cancelOpening()}>
-        Cancel
-      </Button>
-    </div>
   );
 }

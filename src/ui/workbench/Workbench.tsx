@@ -1,33 +1,24 @@
 'use client';
 
-import {
-  look,
-  openBench,
-  openFiles,
-  redoEdit,
-  undoEdit,
-  unfinished,
-  useBench,
-  useCurrent,
-  type PickedFile,
-} from '@/state';
-import { Alert, ConfigProvider, Spin } from 'antd';
+import { openBench, openFiles, redoEdit, sendForBench, undoEdit, useBench, useCurrent, type PickedFile } from '@/state';
+import { Alert, ConfigProvider } from 'antd';
 import { useEffect, useMemo, useState, type DragEvent } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Bench } from '../bench';
-import { antTheme, fetchLater, fetchWhenIdle, registerSoon, useOnce } from '../kit';
+import { antTheme, fetchLater, registerSoon, useOnce } from '../kit';
 import { Commands } from './Commands';
-import { FileChoice } from './FileChoice';
 import { Header } from './Header';
 import { Notices } from './Notices';
 import { RunSigns } from './RunSigns';
-import { Shelf } from './Shelf';
-import { Divide, Help, JobDialog, Look, Prove, Review, Run, Sound } from './stages';
+import { FileChoice, Help, JobDialog, Stage } from './stages';
 import { useDark } from './useDark';
 import { useStill } from './useStill';
 import styles from './workbench.module.css';
 
 let opened = false;
+
+// Before the page is taken over by its scripts, which takes as long as what is sent for.
+if (typeof window !== 'undefined') sendForBench();
 
 const NOT_IN_WORDS = {
   enableOnFormTags: ['slider', 'menuitem', 'menuitemcheckbox', 'radio', 'option'],
@@ -40,6 +31,7 @@ export function Workbench() {
   const fatal = useBench((s) => s.fatal);
   const still = useStill();
   const jobOnce = useOnce(useBench((s) => s.offered !== undefined));
+  const choosingOnce = useOnce(useBench((s) => s.choosing !== undefined));
   const helpOnce = useOnce(dialog === 'help');
   const theme = useMemo(() => antTheme(dark, still), [dark, still]);
 
@@ -48,8 +40,11 @@ export function Workbench() {
     opened = true;
     void openBench();
     registerSoon();
-    fetchWhenIdle(fetchLater);
   }, []);
+  const ready = useBench((s) => s.ready);
+  useEffect(() => {
+    if (ready) fetchLater();
+  }, [ready]);
   useHotkeys('mod+k', (e) => (e.preventDefault(), setDialog('commands')), { enableOnFormTags: true });
   useEffect(() => {
     // Where “?” is on the keyboard differs from layout to layout, so the character is asked and not the key.
@@ -73,7 +68,7 @@ export function Workbench() {
         <Header onOpen={setDialog} />
         <Notices />
         <StageInHand />
-        <FileChoice />
+        {choosingOnce ? <FileChoice /> : null}
         {jobOnce ? <JobDialog /> : null}
         {helpOnce ? <Help open={dialog === 'help'} onClose={() => setDialog(undefined)} /> : null}
         <Commands open={dialog === 'commands'} onClose={() => setDialog(undefined)} onHelp={() => setDialog('help')} />
@@ -101,48 +96,11 @@ function onCurrent(act: (id: string) => void): void {
 function StageInHand() {
   const stage = useBench((s) => s.stage);
   const current = useCurrent();
-  if (stage === 'bench' || !current) {
-    return (
-      <main className={styles.main}>
-        <Bench />
-      </main>
-    );
-  }
-  const open = current.disk.status === 'open' && current.job !== undefined;
-  // While a run is unfinished the disk is between two layouts; only the run itself can be gone on with.
-  const shown = unfinished(current.run) && stage !== 'look' ? 'run' : stage;
+  if (stage !== 'bench' && current) return <Stage stage={stage} current={current} />;
   return (
-    <div className={styles.body}>
-      <Shelf />
-      <main className={styles.main}>
-        {!open ? <NotOpen status={current.disk.status} /> : null}
-        {open && shown === 'look' ? (
-          <Sound key={current.id} current={current} volumes={<Look current={current} />} />
-        ) : null}
-        {open && shown === 'divide' ? <Divide key={current.id} current={current} /> : null}
-        {open && shown === 'review' ? <Review key={current.id} current={current} /> : null}
-        {open && shown === 'run' ? <Run key={current.id} current={current} /> : null}
-        {open && shown === 'prove' ? <Prove key={current.id} current={current} /> : null}
-      </main>
-    </div>
-  );
-}
-
-function NotOpen({ status }: { readonly status: string }) {
-  if (status === 'opening') return <Spin description="Opening the disk" className={styles.spin} />;
-  return (
-    <div className={styles.notOpen}>
-      <Alert
-        type="warning"
-        showIcon
-        title="This disk is not open."
-        description={
-          <button type="button" className={styles.linkButton} onClick={() => look({ stage: 'bench' })}>
-            Go to the bench and open it again
-          </button>
-        }
-      />
-    </div>
+    <main className={styles.main}>
+      <Bench />
+    </main>
   );
 }
 
