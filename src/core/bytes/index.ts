@@ -4,3 +4,4 @@ export { narrow, raw, struct, text, u16, u32, u64, u8 } from './struct';
 export { formatGuid, guidOf, isGuid, parseGuid, ZERO_GUID } from './guid';
 export { plain } from './plain';
 export { firstAfter } from './ranges';
+export { ascii, spell, unitList, utf16 } from './text';

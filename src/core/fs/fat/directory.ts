@@ -3,7 +3,7 @@
  *
  * FATGEN 1.03 “FAT Directory Structure” and “FAT Long Directory Entries”. A directory is at most 65 536 entries long.
  */
-import { struct, raw, u16, u32, u8 } from '@/core/bytes';
+import { raw, spell, struct, u16, u32, u8, unitList } from '@/core/bytes';
 import { DIRECTORY_ENTRY_BYTES } from './boot-sector';
 import { decodeShortName, shortNameChecksum } from './names';
 
@@ -66,7 +66,21 @@ export interface ParsedDirectory {
 /** Parses the whole content of a directory. Never throws; what makes no sense is left out and counted. */
 export function parseDirectory(bytes: Uint8Array): ParsedDirectory {
   const entries: ParsedEntry[] = [];
-  const long = new LongName();
+  const { end, orphans } = eachEntry(bytes, (at, slots) => {
+    entries.push({ at, slots, name: nameAt(bytes, at, slots), entry: ENTRY.decode(bytes, at) });
+  });
+  return { entries, end, orphans };
+}
+
+/**
+ * Goes over the entries in use of a directory as they stand, without putting anything together.
+ * @param take has the byte index of each short entry, and how many slots it takes with its long-name entries
+ */
+export function eachEntry(
+  bytes: Uint8Array,
+  take: (at: number, slots: number) => void,
+): Pick<ParsedDirectory, 'end' | 'orphans'> {
+  const long = new LongRun();
   let orphans = 0;
   const limit = Math.min(bytes.length, MAX_DIRECTORY_ENTRIES * DIRECTORY_ENTRY_BYTES);
   let at = 0;
@@ -78,23 +92,43 @@ export function parseDirectory(bytes: Uint8Array): ParsedDirectory {
       continue;
     }
     if (first !== DELETED) {
-      const entry = ENTRY.decode(bytes, at);
-      const name = long.nameFor(entry.name);
-      if (name === undefined && long.length > 0) orphans += long.length;
-      const slots = 1 + (name === undefined ? 0 : long.length);
-      entries.push({ at, slots, name: name ?? decodeShortName(entry.name, entry.caseFlags), entry });
+      const named = long.belongsTo(bytes, at);
+      if (!named) orphans += long.length;
+      take(at, named ? 1 + long.length : 1);
     }
     long.clear();
   }
-  return { entries, end: at, orphans };
+  return { end: at, orphans };
+}
+
+/** The name of an entry that takes so many slots: the long one, or else the short one. */
+export function nameAt(bytes: Uint8Array, at: number, slots: number): string {
+  if (slots === 1) return decodeShortName(bytes.subarray(at, at + 11), bytes[at + ENTRY.offsets.caseFlags]!);
+  const units = unitList(longLength(bytes, at, slots - 1));
+  for (let i = 0; i < units.length; i++) units[i] = longUnit(bytes, at, i);
+  return spell(units);
 }
 
 /** Where in a long-name entry its characters stand. */
 const CHARACTERS_AT = [1, 3, 5, 7, 9, 14, 16, 18, 20, 22, 24, 28, 30] as const;
 
+/** A character of the long name in front of a short entry: its first part stands last. */
+function longUnit(bytes: Uint8Array, at: number, index: number): number {
+  const part = Math.floor(index / CHARACTERS_A_LONG_ENTRY);
+  const unit = at - (part + 1) * DIRECTORY_ENTRY_BYTES + CHARACTERS_AT[index - part * CHARACTERS_A_LONG_ENTRY]!;
+  return bytes[unit]! | (bytes[unit + 1]! << 8);
+}
+
+/** How many characters it has: it ends with a zero, or where its parts do. */
+function longLength(bytes: Uint8Array, at: number, parts: number): number {
+  const most = parts * CHARACTERS_A_LONG_ENTRY;
+  let length = 0;
+  while (length < most && longUnit(bytes, at, length) !== 0) length += 1;
+  return length;
+}
+
 /** A run of long-name entries, which stand last part first. The same one is used for all of a directory. */
-class LongName {
-  readonly #units = new Uint16Array(MAX_LONG_ENTRIES * CHARACTERS_A_LONG_ENTRY);
+class LongRun {
   #entries = 0;
   #expected = 0;
   #checksum = -1;
@@ -119,37 +153,24 @@ class LongName {
       const broke = this.#entries > 0;
       this.clear();
       if (order < 1 || order > MAX_LONG_ENTRIES) return true;
-      this.#expected = order;
+      this.#expected = order - 1;
       this.#checksum = checksum;
-      this.#take(bytes, at);
+      this.#entries = 1;
       return broke;
     }
     if (order !== this.#expected || checksum !== this.#checksum || order < 1) {
       this.clear();
       return true;
     }
-    this.#take(bytes, at);
+    this.#expected -= 1;
+    this.#entries += 1;
     return false;
   }
 
-  #take(bytes: Uint8Array, at: number): void {
-    const from = (this.#expected - 1) * CHARACTERS_A_LONG_ENTRY;
-    for (let i = 0; i < CHARACTERS_A_LONG_ENTRY; i++) {
-      const unit = at + CHARACTERS_AT[i]!;
-      this.#units[from + i] = bytes[unit]! | (bytes[unit + 1]! << 8);
-    }
-    this.#entries += 1;
-    this.#expected -= 1;
-  }
-
-  /** The long name if the run is whole and belongs to this short name. */
-  nameFor(shortName: Uint8Array): string | undefined {
-    if (this.#entries === 0 || this.#expected !== 0) return undefined;
-    if (shortNameChecksum(shortName) !== this.#checksum) return undefined;
-    const all = this.#units.subarray(0, this.#entries * CHARACTERS_A_LONG_ENTRY);
-    const end = all.indexOf(0);
-    // Spread, they would be taken one by one by an iterator.
-    return Reflect.apply(String.fromCharCode, null, end < 0 ? all : all.subarray(0, end));
+  /** Whether the run is whole and belongs to the short name at `at`. */
+  belongsTo(bytes: Uint8Array, at: number): boolean {
+    if (this.#entries === 0 || this.#expected !== 0) return false;
+    return shortNameChecksum(bytes, at) === this.#checksum;
   }
 }
 
@@ -191,9 +212,11 @@ function longPart(name: string, from: number): Uint8Array {
   return out;
 }
 
-/** The start cluster of an entry; the upper half counts on FAT32 only. */
-export function startCluster(entry: RawEntry, wide: boolean): number {
-  return wide ? entry.clusterHigh * 0x10000 + entry.clusterLow : entry.clusterLow;
+/** The start cluster of the short entry at `at`; the upper half counts on FAT32 only. */
+export function startCluster(bytes: Uint8Array, at: number, wide: boolean): number {
+  const { clusterLow: low, clusterHigh: high } = ENTRY.offsets;
+  const lower = bytes[at + low]! | (bytes[at + low + 1]! << 8);
+  return wide ? (bytes[at + high]! | (bytes[at + high + 1]! << 8)) * 0x10000 + lower : lower;
 }
 
 /** The bits of an attribute byte in words. */

@@ -45,10 +45,10 @@ export function decodeShortName(raw: Uint8Array, caseFlags: number): string {
   return extension ? `${base}.${extension}` : base;
 }
 
-/** The checksum of a short name that its long-name entries carry. */
-export function shortNameChecksum(raw: Uint8Array): number {
+/** The checksum of the short name at `at` that its long-name entries carry. */
+export function shortNameChecksum(raw: Uint8Array, at = 0): number {
   let sum = 0;
-  for (let i = 0; i < 11; i++) sum = (((sum & 1) << 7) + (sum >> 1) + raw[i]!) & 0xff;
+  for (let i = at; i < at + 11; i++) sum = (((sum & 1) << 7) + (sum >> 1) + raw[i]!) & 0xff;
   return sum;
 }
 

@@ -5,62 +5,17 @@
  * are at most 65 536 entries long and nested at most 512 deep.
  */
 import type { Finding } from '@/core/errors';
-import type { FileEntry, FileTimes } from '../entry';
+import type { FileEntry } from '../entry';
 import { BAD, FREE, isLink } from './allocation-table';
 import { clusterOffset, DIRECTORY_ENTRY_BYTES, rootOffset } from './boot-sector';
-import {
-  ATTRIBUTE,
-  attributeWords,
-  MAX_DIRECTORY_ENTRIES,
-  parseDirectory,
-  startCluster,
-  type ParsedEntry,
-  type RawEntry,
-} from './directory';
+import { ATTRIBUTE, eachEntry, ENTRY, MAX_DIRECTORY_ENTRIES, nameAt, startCluster } from './directory';
 import { unpackLabel } from './names';
-import { dateToIso, stampToIso } from '../dos-time';
+import { FatNode, FolderContent } from './nodes';
 import { chainRuns, readRuns, type FatState } from './volume-state';
-
-/** A file or folder. What few ask for is put into words when it is asked for. */
-class FatNode implements FileEntry {
-  constructor(
-    /** Its index in {@link FatTree.nodes}. */
-    readonly id: number,
-    readonly path: string,
-    readonly kind: 'file' | 'folder',
-    readonly firstCluster: number,
-    /** Clusters of its chain that are its own. */
-    readonly clusters: number,
-    /** Byte offset of its short entry on the volume. */
-    readonly entryOffset: number,
-    /** Index of its folder in {@link FatTree.nodes}, or -1 for the root. */
-    readonly parent: number,
-    /** Whether a folder opens with the entries for itself and its parent. */
-    readonly dots: boolean,
-    private readonly entry: RawEntry,
-  ) {}
-
-  get size(): number {
-    return this.kind === 'folder' ? 0 : this.entry.size;
-  }
-
-  get attributes(): readonly string[] {
-    return attributeWords(this.entry.attributes);
-  }
-
-  get times(): FileTimes {
-    const e = this.entry;
-    return {
-      created: stampToIso({ date: e.createdDate, time: e.createdTime, hundredths: e.createdHundredths }),
-      modified: stampToIso({ date: e.modifiedDate, time: e.modifiedTime }),
-      accessed: dateToIso(e.accessedDate),
-    };
-  }
-}
 
 /** The outcome of the pass. */
 export interface FatTree {
-  readonly nodes: readonly FatNode[];
+  readonly nodes: readonly Readonly<FatNode>[];
   readonly findings: readonly Finding[];
   /** Per cluster: 0 for none, {@link ROOT_OWNER}, or the node's index + 2. */
   readonly owner: Int32Array;
@@ -71,14 +26,13 @@ export interface FatTree {
 const ROOT_OWNER = 1;
 const MAX_DEPTH = 512;
 const MAX_FINDINGS = 1000;
+/** Folders that are read before it is their turn. */
+const AHEAD = 16;
 
-interface Folder {
-  readonly node: number;
-  readonly path: string;
+interface Waiting {
+  readonly node: FatNode;
   readonly depth: number;
-  readonly bytes: Uint8Array;
-  /** Byte offset on the volume of a byte index in the folder. */
-  readonly offsetOf: (at: number) => number;
+  reading?: Promise<FolderContent>;
 }
 
 /** Walks the whole volume. @throws CoreError `device.read-failed` */
@@ -97,20 +51,14 @@ class TreeScan {
   }
 
   async run(): Promise<FatTree> {
-    const pending: Folder[] = [await this.#root()];
-    for (let folder = pending.pop(); folder; folder = pending.pop()) {
-      const parsed = parseDirectory(folder.bytes);
-      if (parsed.orphans > 0) {
-        const message = `${parsed.orphans} long-name entries in ${folder.path || 'the root'} belong to no file.`;
-        this.#find('info', 'fat.long-name', message, folder.path);
-      }
-      const children: Folder[] = [];
-      for (const entry of parsed.entries) {
-        // To wait for each file takes longer than all else that is done for it.
-        const reading = this.#visit(folder, entry);
-        if (reading) children.push(await reading);
-      }
-      pending.push(...children.reverse());
+    const waiting: Waiting[] = [];
+    this.#goInto(await this.#root(), waiting);
+    for (let next = waiting.pop(); next; next = waiting.pop()) {
+      for (const soon of waiting.slice(-AHEAD)) this.#read(soon);
+      const content = await this.#read(next);
+      next.node.dots = hasDots(content.bytes);
+      this.#judgeFolder(next.node, next.depth, true);
+      this.#goInto(content, waiting);
     }
     this.#findLost();
     return {
@@ -121,97 +69,102 @@ class TreeScan {
     };
   }
 
-  async #root(): Promise<Folder> {
+  #goInto(folder: FolderContent, waiting: Waiting[]): void {
+    const children: Waiting[] = [];
+    const { orphans } = eachEntry(folder.bytes, (at, slots) => {
+      const node = this.#visit(folder, at, slots);
+      if (node) children.push({ node, depth: folder.depth + 1 });
+    });
+    if (orphans > 0) {
+      const path = folder.node?.path ?? '';
+      const message = `${orphans} long-name entries in ${path || 'the root'} belong to no file.`;
+      this.#find('info', 'fat.long-name', message, path);
+    }
+    for (const child of children.reverse()) waiting.push(child);
+  }
+
+  async #root(): Promise<FolderContent> {
     const { device, geometry: g } = this.state;
     if (g.kind !== 'fat32') {
       const start = rootOffset(g);
       const bytes = await device.bytes(start, g.rootEntries * DIRECTORY_ENTRY_BYTES);
-      return { node: -1, path: '', depth: 0, bytes, offsetOf: (at) => start + at };
+      return new FolderContent(undefined, 0, bytes, [start], bytes.length);
     }
-    const clusters = this.#claim(g.rootCluster, ROOT_OWNER, 'the root folder');
-    return this.#folder(-1, '', 0, g.rootCluster, clusters);
+    const clusters = this.#claim(g.rootCluster, ROOT_OWNER, { path: 'the root folder' });
+    return this.#content(undefined, 0, g.rootCluster, clusters);
   }
 
-  async #folder(node: number, path: string, depth: number, first: number, clusters: number): Promise<Folder> {
+  #read(waiting: Waiting): Promise<FolderContent> {
+    const { node, depth } = waiting;
+    if (waiting.reading) return waiting.reading;
+    waiting.reading = this.#content(node, depth, node.firstCluster, node.clusters);
+    // It is told when it is its turn.
+    waiting.reading.catch(() => undefined);
+    return waiting.reading;
+  }
+
+  async #content(node: FatNode | undefined, depth: number, first: number, clusters: number): Promise<FolderContent> {
     const g = this.state.geometry;
     const most = Math.ceil((MAX_DIRECTORY_ENTRIES * DIRECTORY_ENTRY_BYTES) / g.clusterSize);
-    if (clusters > most)
+    if (clusters > most) {
+      const path = node?.path ?? '';
       this.#find('error', 'fat.folder-size', `The folder ${path || 'root'} is longer than a folder may be.`, path);
+    }
     const runs = chainRuns(this.state, first, Math.min(clusters, most));
     const bytes = await readRuns(this.state, runs);
-    const numbers = runs.flatMap((run) => Array.from({ length: run.length }, (_, i) => run.start + i));
-    const offsetOf = (at: number): number =>
-      clusterOffset(g, numbers[Math.floor(at / g.clusterSize)]!) + (at % g.clusterSize);
-    return { node, path, depth, bytes, offsetOf };
+    const parts = runs.flatMap((run) => Array.from({ length: run.length }, (_, i) => clusterOffset(g, run.start + i)));
+    const { end } = eachEntry(bytes, () => undefined);
+    // Entries are read where they stand, as long as the tree is there; what lies behind the end mark is not kept for that.
+    const used = end < bytes.length / 2 ? bytes.slice(0, end) : bytes.subarray(0, end);
+    return new FolderContent(node, depth, used, parts, g.clusterSize);
   }
 
   /** Has an entry. @returns the folder it is, where there is one to be gone into */
-  #visit(folder: Folder, { at, name, entry }: ParsedEntry): Promise<Folder> | undefined {
-    const g = this.state.geometry;
-    if (entry.attributes & ATTRIBUTE.label) {
-      if (folder.node < 0) this.#label ??= { text: unpackLabel(entry.name), offset: folder.offsetOf(at) };
+  #visit(folder: FolderContent, at: number, slots: number): FatNode | undefined {
+    const { bytes } = folder;
+    const attributes = bytes[at + ENTRY.offsets.attributes]!;
+    if (attributes & ATTRIBUTE.label) {
+      if (!folder.node) this.#label ??= { text: unpackLabel(bytes.subarray(at)), offset: folder.offsetOf(at) };
       return undefined;
     }
-    if (entry.name[0] === 0x2e && (name === '.' || name === '..')) return undefined;
-    const path = folder.path ? `${folder.path}/${name}` : name;
-    const isFolder = (entry.attributes & ATTRIBUTE.folder) !== 0;
-    const first = startCluster(entry, g.kind === 'fat32');
-    const index = this.#nodes.length;
-    const clusters = first === 0 ? 0 : this.#claim(first, index + 2, path);
-    const descend = isFolder && clusters > 0 && folder.depth < MAX_DEPTH;
-    const put = (dots: boolean): void => {
-      const kind = isFolder ? 'folder' : 'file';
-      const offset = folder.offsetOf(at);
-      this.#nodes.push(new FatNode(index, path, kind, first, clusters, offset, folder.node, dots, entry));
-      this.#judge(path, isFolder, entry.size, first, clusters, dots, folder.depth);
-    };
-    if (!descend) return void put(false);
-    return this.#folder(index, path, folder.depth + 1, first, clusters).then((child) => {
-      put(hasDots(child.bytes));
-      return child;
-    });
+    if (bytes[at] === DOT && ['.', '..'].includes(nameAt(bytes, at, slots))) return undefined;
+    const kind = attributes & ATTRIBUTE.folder ? 'folder' : 'file';
+    const first = startCluster(bytes, at, this.state.geometry.kind === 'fat32');
+    const node = new FatNode(this.#nodes.length, folder, at, slots, kind, first);
+    this.#nodes.push(node);
+    if (first !== 0) node.clusters = this.#claim(first, node.id + 2, node);
+    if (kind === 'file') this.#judgeFile(node);
+    else if (node.clusters > 0 && folder.depth < MAX_DEPTH) return node;
+    else this.#judgeFolder(node, folder.depth, false);
+    return undefined;
   }
 
-  #judge(
-    path: string,
-    isFolder: boolean,
-    size: number,
-    first: number,
-    clusters: number,
-    dots: boolean,
-    depth: number,
-  ): void {
+  #judgeFolder({ path, clusters, dots }: FatNode, depth: number, read: boolean): void {
+    if (clusters === 0)
+      this.#find('error', 'fat.folder-lost', `The folder ${path} has no content that can be read.`, path);
+    else if (read && !dots)
+      this.#find('warning', 'fat.no-dots', `The folder ${path} lacks the entries for itself and its parent.`, path);
+    if (!read && depth >= MAX_DEPTH)
+      this.#find('error', 'fat.too-deep', `${path.slice(0, 80)}… is nested too deep to be followed.`);
+  }
+
+  #judgeFile(node: FatNode): void {
+    const { size, clusters, firstCluster } = node;
     const { clusterSize } = this.state.geometry;
-    if (isFolder) {
-      if (clusters === 0)
-        this.#find('error', 'fat.folder-lost', `The folder ${path} has no content that can be read.`, path);
-      else if (!dots)
-        this.#find('warning', 'fat.no-dots', `The folder ${path} lacks the entries for itself and its parent.`, path);
-      if (depth >= MAX_DEPTH)
-        this.#find('error', 'fat.too-deep', `${path.slice(0, 80)}… is nested too deep to be followed.`);
-      return;
-    }
     const needed = Math.ceil(size / clusterSize);
     if (clusters < needed) {
-      this.#find(
-        'error',
-        'fat.short-chain',
-        `${path} says it has ${size} bytes and its chain holds ${clusters * clusterSize}.`,
-        path,
-      );
+      const message = `${node.path} says it has ${size} bytes and its chain holds ${clusters * clusterSize}.`;
+      this.#find('error', 'fat.short-chain', message, node.path);
     } else if (clusters > needed) {
-      this.#find(
-        'info',
-        'fat.long-chain',
-        `${path} holds ${clusters - needed} clusters beyond its ${size} bytes.`,
-        path,
-      );
+      const message = `${node.path} holds ${clusters - needed} clusters beyond its ${size} bytes.`;
+      this.#find('info', 'fat.long-chain', message, node.path);
     }
-    if (first === 0 && size > 0) this.#find('error', 'fat.no-chain', `${path} has a size and no content.`, path);
+    if (firstCluster === 0 && size > 0)
+      this.#find('error', 'fat.no-chain', `${node.path} has a size and no content.`, node.path);
   }
 
   /** Follows a chain and marks its clusters as `owner`'s; returns how many are its own. */
-  #claim(first: number, owner: number, path: string): number {
+  #claim(first: number, owner: number, whose: Pick<FileEntry, 'path'>): number {
     const { geometry: g, table } = this.state;
     let cluster = first;
     let count = 0;
@@ -220,9 +173,9 @@ class TreeScan {
       if (held !== 0) {
         const loop = held === owner;
         const message = loop
-          ? `The chain of ${path} runs in a loop at cluster ${cluster}.`
-          : `The chain of ${path} crosses another file's at cluster ${cluster}.`;
-        this.#find('error', loop ? 'fat.loop' : 'fat.cross-link', message, path, clusterOffset(g, cluster));
+          ? `The chain of ${whose.path} runs in a loop at cluster ${cluster}.`
+          : `The chain of ${whose.path} crosses another file's at cluster ${cluster}.`;
+        this.#find('error', loop ? 'fat.loop' : 'fat.cross-link', message, whose.path, clusterOffset(g, cluster));
         return count;
       }
       const next = table.get(cluster);
@@ -231,8 +184,8 @@ class TreeScan {
         this.#find(
           'error',
           'fat.broken-chain',
-          `The chain of ${path} reaches cluster ${cluster}, which ${what}.`,
-          path,
+          `The chain of ${whose.path} reaches cluster ${cluster}, which ${what}.`,
+          whose.path,
           clusterOffset(g, cluster),
         );
         return count;
@@ -244,8 +197,8 @@ class TreeScan {
       this.#find(
         'error',
         'fat.bad-link',
-        `The chain of ${path} points to cluster ${cluster}, which does not exist.`,
-        path,
+        `The chain of ${whose.path} points to cluster ${cluster}, which does not exist.`,
+        whose.path,
       );
     }
     return count;
@@ -284,10 +237,13 @@ class TreeScan {
   }
 }
 
+/** The byte that names of folders for themselves and their parents begin with. */
+const DOT = 0x2e;
+
 function hasDots(bytes: Uint8Array): boolean {
   const isDots = (at: number, dots: number): boolean =>
     bytes.length >= at + DIRECTORY_ENTRY_BYTES &&
-    Array.from({ length: 11 }, (_, i) => bytes[at + i]).every((b, i) => b === (i < dots ? 0x2e : 0x20)) &&
+    Array.from({ length: 11 }, (_, i) => bytes[at + i]).every((b, i) => b === (i < dots ? DOT : 0x20)) &&
     (bytes[at + 11]! & ATTRIBUTE.folder) !== 0;
   return isDots(0, 1) && isDots(DIRECTORY_ENTRY_BYTES, 2);
 }

@@ -191,7 +191,7 @@ class FatWriter implements VolumeWriter {
       if (entry.attributes & ATTRIBUTE.label || name === '.' || name === '..') continue;
       shortNames.take(entry.name);
       names.set(name.toUpperCase(), {
-        first: startCluster(entry, g.kind === 'fat32'),
+        first: startCluster(bytes, at, g.kind === 'fat32'),
         folder: (entry.attributes & ATTRIBUTE.folder) !== 0,
         at: at - (slots - 1) * DIRECTORY_ENTRY_BYTES,
         slots,

@@ -1,5 +1,6 @@
 /** Going over the attributes of a record. Linux-NTFS “NTFS Documentation”, chapter “Attribute Header”. */
-import { ATTRIBUTE, NON_RESIDENT, RECORD, RESIDENT, TYPE, utf16 } from './record';
+import { utf16 } from '@/core/bytes';
+import { ATTRIBUTE, NON_RESIDENT, RECORD, RESIDENT, TYPE } from './record';
 
 const MAX_ATTRIBUTES = 512;
 const MAX_COMPRESSION_UNIT = 16;

@@ -4,9 +4,8 @@
  * Linux-NTFS “NTFS Documentation”, chapter “$ATTRIBUTE_LIST”: entries by type, name and lowest VCN, each a multiple of
  * 8 bytes long.
  */
-import { struct, u16, u32, u64, u8 } from '@/core/bytes';
+import { struct, u16, u32, u64, u8, utf16 } from '@/core/bytes';
 import { toUtf16 } from './build-record';
-import { utf16 } from './record';
 
 const ENTRY = struct('attribute list entry', 26, {
   type: u32(0),

@@ -1,10 +1,11 @@
 /** Folders against records: every index in order, every entry a live record, every name in its folder's index. */
+import { utf16 } from '@/core/bytes';
 import type { Finding } from '@/core/errors';
 import { readAcross } from './across';
 import type { CheckInput, FilePass } from './check';
 import { readIndex, type ReadEntry } from './index-reader';
 import type { NtfsFile } from './file';
-import { recordOf, sequenceOf, TYPE, utf16 } from './record';
+import { recordOf, sequenceOf, TYPE } from './record';
 
 const FIRST_USER_RECORD = 24;
 const NAME_AT = 66;

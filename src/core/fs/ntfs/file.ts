@@ -1,6 +1,6 @@
 /** What a record of the master file table says of its file: names, streams, times. */
+import { ascii } from '@/core/bytes';
 import type { FileTimes } from '../entry';
-import { ascii } from './record';
 import { decodeRuns, type DataRun } from './runlist';
 import { isoFromHalves } from './times';
 

@@ -1,4 +1,5 @@
 /** Every name of a volume by folder, as a writer needs them: looked up without regard to case, and changed. */
+import { utf16 } from '@/core/bytes';
 import { CoreError } from '@/core/errors';
 import { referenceTo } from './build-record';
 import type { ChangeInput } from './change';
@@ -7,7 +8,7 @@ import { ntfsNameFault } from './kinds';
 import { readRecords } from './mft';
 import { DOS_SPACE, lettersIn, parentIn, SPACE_AT, WIN32 } from './new-attributes';
 import { parseAttributes } from './attribute-cursor';
-import { FLAG, RECORD, recordOf, sequenceOf, TYPE, undoFixup, utf16 } from './record';
+import { FLAG, RECORD, recordOf, sequenceOf, TYPE, undoFixup } from './record';
 
 const ROOT = 5;
 const LEAST_NAME = 68;

@@ -1,7 +1,8 @@
+import { utf16 } from '@/core/bytes';
 import { describe, expect, it } from 'vitest';
 import { parseGeometry } from './boot-sector';
 import { buildIndex, type IndexedName } from './index-tree';
-import { undoFixup, utf16 } from './record';
+import { undoFixup } from './record';
 import { toUtf16 } from './build-record';
 import { makeVolume } from '../fixtures/volumes';
 

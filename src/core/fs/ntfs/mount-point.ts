@@ -2,8 +2,7 @@
  * Reparse points that lead to another place: MS-FSCC 2.1.2.5, “Mount Point Reparse Data Buffer”, and 2.1.2.4, “Symbolic
  * Link Reparse Data Buffer”, whose names begin four bytes later.
  */
-import { struct, u16, u32 } from '@/core/bytes';
-import { utf16 } from './record';
+import { struct, u16, u32, utf16 } from '@/core/bytes';
 import { toUtf16 } from './build-record';
 
 const TAG = 0xa0000003;

@@ -3,11 +3,11 @@
  *
  * Linux-NTFS “NTFS Documentation”, chapters “FILE Record”, “$STANDARD_INFORMATION” and “$FILE_NAME”.
  */
-import { struct, u32, u64, u8 } from '@/core/bytes';
+import { struct, u32, u64, u8, utf16 } from '@/core/bytes';
 import type { NtfsGeometry } from './boot-sector';
 import { added, NtfsStream, type NtfsFile } from './file';
 import { AttributeCursor } from './attribute-cursor';
-import { FLAG, RECORD, TYPE, utf16 } from './record';
+import { FLAG, RECORD, TYPE } from './record';
 import { followRuns } from './runlist';
 
 const STANDARD = struct('standard information', 48, {

@@ -100,25 +100,6 @@ function u16At(bytes: Uint8Array, at: number): number {
   return bytes[at]! | (bytes[at + 1]! << 8);
 }
 
-/** Plain lists by length: one call for all units makes a flat text, and takes them fastest from a list. */
-const UNITS = Array.from({ length: 257 }, (_, length) => new Array<number>(length).fill(0));
-
-/** UTF-16 little-endian as text; unpaired surrogates stay what they are. */
-export function utf16(bytes: Uint8Array, from = 0, to = bytes.length): string {
-  const count = (to - from) >> 1;
-  const units = UNITS[count] ?? new Array<number>(count);
-  for (let i = 0; i < count; i++) units[i] = bytes[from + 2 * i]! | (bytes[from + 2 * i + 1]! << 8);
-  if (count < UNITS.length) return String.fromCharCode.apply(null, units);
-  return units.map((unit) => String.fromCharCode(unit)).join('');
-}
-
-/** Bytes of ASCII as text, at most 255 of them. */
-export function ascii(bytes: Uint8Array, from: number, to: number): string {
-  const units = UNITS[to - from]!;
-  for (let i = 0; i < units.length; i++) units[i] = bytes[from + i]!;
-  return String.fromCharCode.apply(null, units);
-}
-
 /** The record number of a file reference: its lower 48 bits. */
 export function recordOf(reference: bigint): number {
   return Number(reference & 0xffffffffffffn);

@@ -1,4 +1,5 @@
 /** An open NTFS volume behind the port. */
+import { utf16 } from '@/core/bytes';
 import { badClusters } from './bad-clusters';
 import { damaged } from './damaged';
 import type { BlockDevice } from '@/core/device';
@@ -29,7 +30,7 @@ import { SecurityDescriptors } from './secure';
 import { reservedFor, takeOver, type Reserved } from './adopt';
 import { openNtfsWriter, type NtfsWriter } from './writer';
 import { scanMft, type Mft } from './mft';
-import { TYPE, utf16 } from './record';
+import { TYPE } from './record';
 import { contentOf, readInto } from './stream-content';
 import { behindEntry, entriesOf, linkOf, storedFrom } from './tree';
 

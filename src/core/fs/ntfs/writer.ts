@@ -5,6 +5,7 @@
  * {@link NtfsWriter.finish}. The index of a folder that was changed is built anew as a whole, from the names that the
  * records hold, which gives a full and balanced tree whatever it was before.
  */
+import { utf16 } from '@/core/bytes';
 import { lengthOf } from '../fill';
 import type { NewContent, NewFileFacts, Transaction, VolumeWriter } from '../port';
 import type { AdoptedFile, Reserved } from './adopt';
@@ -29,7 +30,7 @@ import {
   standardFrom,
   tagOf,
 } from './new-attributes';
-import { ATTRIBUTE_FLAG, FLAG, recordOf, TYPE, utf16 } from './record';
+import { ATTRIBUTE_FLAG, FLAG, recordOf, TYPE } from './record';
 import type { DataRun } from './runlist';
 import { SecurityDescriptors } from './secure';
 import { SECURITY_ID } from './security';
