@@ -1,9 +1,53 @@
 import fc from 'fast-check';
 import zlib from 'node:zlib';
 import { describe, expect, it } from 'vitest';
-import { crc32, crc32c, isZeros, narrow, sameBytes, raw, struct, text, u16, u32, u64, u8 } from '.';
+import {
+  crc32,
+  crc32c,
+  isZeros,
+  narrow,
+  raw,
+  sameBytes,
+  struct,
+  text,
+  u16,
+  u16At,
+  u32,
+  u32At,
+  u64,
+  u64At,
+  u8,
+  utf16,
+} from '.';
 
 const SAMPLE = struct('sample', 24, { a: u8(0), b: u16(1), c: u32(4), d: u64(8), e: raw(16, 3), f: text(19, 4) });
+
+describe('numbers where they stand', () => {
+  it('are what a view reads, and endless where they are no safe integers', () => {
+    fc.assert(
+      fc.property(fc.uint8Array({ minLength: 8, maxLength: 24 }), fc.nat(16), (bytes, from) => {
+        const at = Math.min(from, bytes.length - 8);
+        const view = new DataView(bytes.buffer);
+        const whole = view.getBigUint64(at, true);
+        expect(u16At(bytes, at)).toBe(view.getUint16(at, true));
+        expect(u32At(bytes, at)).toBe(view.getUint32(at, true));
+        expect(u64At(bytes, at)).toBe(whole > Number.MAX_SAFE_INTEGER ? Infinity : Number(whole));
+        // The bytes of random numbers are large: small ones have zeros above.
+        bytes.fill(0, at + 6, at + 8);
+        expect(u64At(bytes, at)).toBe(Number(view.getBigUint64(at, true)));
+      }),
+    );
+  });
+
+  it('spell text of any length, unpaired surrogates too', () => {
+    fc.assert(
+      fc.property(fc.array(fc.integer({ min: 0, max: 0xffff }), { maxLength: 600 }), (units) => {
+        const bytes = new Uint8Array(Uint16Array.from(units).buffer);
+        expect(utf16(bytes)).toBe(units.map((unit) => String.fromCharCode(unit)).join(''));
+      }),
+    );
+  });
+});
 
 describe('struct', () => {
   it('decodes what it encodes and leaves reserved bytes alone', () => {

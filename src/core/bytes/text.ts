@@ -1,4 +1,5 @@
 /** Units of text as they are stored, put together. */
+import { u16At } from './numbers';
 
 /** Plain lists by length: one call for all units makes a flat text, and takes them fastest from a list. */
 const LISTS = Array.from({ length: 261 }, (_, length) => new Array<number>(length).fill(0));
@@ -15,7 +16,7 @@ export function spell(units: readonly number[]): string {
 /** UTF-16 little-endian as text. */
 export function utf16(bytes: Uint8Array, from = 0, to = bytes.length): string {
   const units = unitList((to - from) >> 1);
-  for (let i = 0; i < units.length; i++) units[i] = bytes[from + 2 * i]! | (bytes[from + 2 * i + 1]! << 8);
+  for (let i = 0; i < units.length; i++) units[i] = u16At(bytes, from + 2 * i);
   return spell(units);
 }
 

@@ -3,7 +3,7 @@
  *
  * “exFAT file system specification”, sections 6 (directory structure) and 7 (entry definitions).
  */
-import { raw, struct, u16, u32, u64, u8 } from '@/core/bytes';
+import { raw, spell, struct, u16, u16At, u32, u64, u8, unitList } from '@/core/bytes';
 import type { FileTimes } from '../entry';
 import { isoToStamp, stampToIso } from '../dos-time';
 
@@ -66,23 +66,32 @@ export const UPCASE = struct('case-table entry', 32, {
 });
 export const LABEL = struct('label entry', 32, { type: u8(0), count: u8(1), units: raw(2, 22) });
 
-/** The checksum of a set, its own two bytes left out (figure 2 of section 6.3.3). */
-export function setChecksum(set: Uint8Array): number {
+/** The checksum of the set at `at`, its own two bytes left out (figure 2 of section 6.3.3). */
+export function setChecksum(bytes: Uint8Array, at = 0, setBytes = bytes.length): number {
   let sum = 0;
-  for (let i = 0; i < set.length; i++) {
-    if (i === 2 || i === 3) continue;
-    sum = (((sum << 15) | (sum >>> 1)) + set[i]!) & 0xffff;
-  }
+  for (let i = at; i < at + 2; i++) sum = (((sum << 15) | (sum >>> 1)) + bytes[i]!) & 0xffff;
+  for (let i = at + 4; i < at + setBytes; i++) sum = (((sum << 15) | (sum >>> 1)) + bytes[i]!) & 0xffff;
   return sum;
 }
 
 /** The hash of a name in capitals (figure 4 of section 7.6.4). */
 export function nameHash(name: string, upcase: Uint16Array): number {
   let hash = 0;
-  for (let i = 0; i < name.length; i++) {
-    const unit = upcase[name.charCodeAt(i)]!;
-    hash = (((hash << 15) | (hash >>> 1)) + (unit & 0xff)) & 0xffff;
-    hash = (((hash << 15) | (hash >>> 1)) + (unit >> 8)) & 0xffff;
+  for (let i = 0; i < name.length; i++) hash = hashOn(hash, upcase[name.charCodeAt(i)]!);
+  return hash;
+}
+
+function hashOn(hash: number, unit: number): number {
+  const half = (((hash << 15) | (hash >>> 1)) + (unit & 0xff)) & 0xffff;
+  return (((half << 15) | (half >>> 1)) + (unit >> 8)) & 0xffff;
+}
+
+/** The hash of the first units of the name that the set at `at` spells. */
+export function nameHashIn(bytes: Uint8Array, at: number, units: number, upcase: Uint16Array): number {
+  let hash = 0;
+  for (let done = 0, entry = at + 2 * ENTRY_BYTES; done < units; done += NAME_UNITS, entry += ENTRY_BYTES) {
+    const end = entry + 2 + 2 * Math.min(NAME_UNITS, units - done);
+    for (let unit = entry + 2; unit < end; unit += 2) hash = hashOn(hash, upcase[u16At(bytes, unit)]!);
   }
   return hash;
 }
@@ -205,17 +214,22 @@ export function buildSet(
   return set;
 }
 
-/** Units of a name entry or label as text. */
-export function unitsIn(bytes: Uint8Array, count: number): string {
-  let out = '';
-  for (let i = 0; i < count; i++) out += String.fromCharCode(bytes[2 * i]! | (bytes[2 * i + 1]! << 8));
-  return out;
+/** A unit of the name that the set at `at` spells. */
+function unitOf(bytes: Uint8Array, at: number, index: number): number {
+  const entry = Math.floor(index / NAME_UNITS);
+  return u16At(bytes, at + (2 + entry) * ENTRY_BYTES + 2 + (index - entry * NAME_UNITS) * 2);
 }
 
-/** The name that the entries of a set spell, at most as long as its stream entry says. */
-export function nameIn(set: Uint8Array): string {
-  let name = '';
-  for (let at = 2 * ENTRY_BYTES; at < set.length && set[at] === TYPE.name; at += ENTRY_BYTES)
-    name += unitsIn(set.subarray(at + 2), NAME_UNITS);
-  return name.slice(0, set[ENTRY_BYTES + STREAM.offsets.nameLength]);
+/** How many units the name of a set has: as many as its stream entry says, and no more than there are entries for. */
+export function nameLengthIn(bytes: Uint8Array, at: number, setBytes: number): number {
+  let entries = 2;
+  while (entries * ENTRY_BYTES < setBytes && bytes[at + entries * ENTRY_BYTES] === TYPE.name) entries += 1;
+  return Math.min(bytes[at + ENTRY_BYTES + STREAM.offsets.nameLength]!, (entries - 2) * NAME_UNITS);
+}
+
+/** The name that the entries of the set at `at` spell. */
+export function nameIn(bytes: Uint8Array, at = 0, setBytes = bytes.length): string {
+  const units = unitList(nameLengthIn(bytes, at, setBytes));
+  for (let i = 0; i < units.length; i++) units[i] = unitOf(bytes, at, i);
+  return spell(units);
 }

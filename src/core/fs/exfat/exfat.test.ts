@@ -7,7 +7,7 @@ import { buildUpcase } from '../case-table';
 import { compareManifests } from '@/core/proof';
 import { bootChecksum, parseGeometry } from './boot-region';
 import { parseCaseTable, storedCaseTable } from './case-table';
-import { buildSet, nameHash, setChecksum } from './entries';
+import { buildSet, ENTRY_BYTES, nameHash, nameHashIn, nameIn, nameLengthIn, setChecksum } from './entries';
 import { clusterSizesFor } from './kinds';
 import { readTree } from './tree';
 
@@ -18,6 +18,27 @@ fileSystemCompliance('exFAT', { kind: 'exfat', size: 64 * MIB });
 fileSystemCompliance('exFAT with clusters of 512 bytes', { kind: 'exfat', size: 6 * MIB, clusterSize: 512 });
 fileSystemCompliance('exFAT with clusters of 128 KiB', { kind: 'exfat', size: 600 * MIB, clusterSize: 128 * KIB });
 fileSystemCompliance('exFAT with 4096-byte sectors', { kind: 'exfat', size: 48 * MIB, sectorSize: 4096 });
+
+describe('a set where it stands', () => {
+  it('spells the name it was made of, with the hash and the checksum of it', () => {
+    const upcase = buildUpcase();
+    const facts = { attributes: 32, times: {}, flags: 1, firstCluster: 5, length: 1 };
+    const names = fc.array(fc.integer({ min: 0x20, max: 0xffff }), { minLength: 1, maxLength: 255 });
+    fc.assert(
+      fc.property(names, fc.nat(3), (units, before) => {
+        const name = String.fromCharCode(...units);
+        const set = buildSet(name, upcase, facts);
+        const at = before * ENTRY_BYTES;
+        const folder = new Uint8Array(at + set.length + ENTRY_BYTES);
+        folder.set(set, at);
+        expect(nameIn(folder, at, set.length)).toBe(name);
+        expect(nameLengthIn(folder, at, set.length)).toBe(name.length);
+        expect(nameHashIn(folder, at, name.length, upcase)).toBe(nameHash(name, upcase));
+        expect(setChecksum(folder, at, set.length)).toBe(setChecksum(set));
+      }),
+    );
+  });
+});
 
 describe('every cluster size', () => {
   it.each(Array.from({ length: 17 }, (_, i) => 512 * 2 ** i))(

@@ -3,6 +3,7 @@ import type { BlockDevice } from '@/core/device';
 import type { Finding } from '@/core/errors';
 import type { FileTimes } from '../entry';
 import type { Run } from '../free-space';
+import { readPieces } from '../read-pieces';
 import { clusterOffset, type ExfatGeometry } from './boot-region';
 
 export const END = 0xffffffff;
@@ -22,7 +23,7 @@ export interface Owner {
   readonly validSize: number;
   readonly attributes: number;
   /** Put into words when they are asked for. */
-  readonly times: () => FileTimes;
+  times(): FileTimes;
   /** The folder its entry is in, and where in it the set and the entry with the first cluster begin; none for the root. */
   readonly at?: { readonly folder: Owner; readonly set: number; readonly setBytes: number; readonly entry: number };
 }
@@ -43,20 +44,22 @@ export interface ExfatTree {
   readonly findings: readonly Finding[];
 }
 
-/** A stretch of a folder's or file's content, by its runs. */
+/** A stretch of a folder's or file's content, by its runs: what has no clusters is zeros. */
 export async function readOwner(
   device: BlockDevice,
   g: ExfatGeometry,
   runs: readonly Run[],
   length: number,
 ): Promise<Uint8Array> {
+  let left = length;
+  const pieces = runs.flatMap((run) => {
+    const part = Math.min(run.length * g.clusterSize, left);
+    left -= part;
+    return part > 0 ? [{ offset: clusterOffset(g, run.start), length: part }] : [];
+  });
+  const bytes = await readPieces(device, pieces);
+  if (left === 0) return bytes;
   const out = new Uint8Array(length);
-  let done = 0;
-  for (const run of runs) {
-    const part = Math.min(run.length * g.clusterSize, length - done);
-    if (part <= 0) break;
-    await device.read(clusterOffset(g, run.start), out.subarray(done, done + part));
-    done += part;
-  }
+  out.set(bytes);
   return out;
 }

@@ -2,9 +2,11 @@
  * Everything on an exFAT volume that has clusters: bitmap, case table, root, folders and files, each with where it lies
  * and where its entry stands. One walk; no cluster chain is followed further than the volume has clusters.
  */
+import { u16At, u32At, u64At, utf16 } from '@/core/bytes';
 import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
 import type { Run } from '../free-space';
+import { keptUpTo } from '../read-pieces';
 import { fatStart, type ExfatGeometry } from './boot-region';
 import { parseCaseTable } from './case-table';
 import { badClusters } from './cluster-bits';
@@ -14,23 +16,30 @@ import {
   FILE,
   IN_USE,
   LABEL,
-  nameHash,
-  nameIn,
+  nameHashIn,
+  nameLengthIn,
   SECONDARY,
   setChecksum,
   STREAM,
   STREAM_FLAG,
   tableChecksum,
-  timesOf,
   TYPE,
-  unitsIn,
   UPCASE,
 } from './entries';
+import { EntryOwner, pathAt, type EntryPlace, type FolderContent } from './entry-owner';
 import { BAD, NO_TIMES, readOwner, type ExfatTree, type Owner } from './owner';
 
 const MAX_FOLDER_BYTES = 256 * 1024 * 1024;
 const MAX_DEPTH = 256;
 const MAX_FINDINGS = 1000;
+/** Folders that are read before it is their turn. */
+const AHEAD = 16;
+
+interface Waiting {
+  readonly folder: Owner;
+  readonly depth: number;
+  reading?: Promise<FolderContent>;
+}
 
 /** @throws CoreError `fs.damaged` when bitmap, case table or root can't be read */
 export async function readTree(device: BlockDevice, g: ExfatGeometry): Promise<ExfatTree> {
@@ -51,7 +60,7 @@ class TreeReader {
     const { device, g } = this;
     const bytes = await device.bytes(fatStart(g), (g.clusterCount + 2) * 4);
     this.#fat = new Uint32Array(bytes.buffer, bytes.byteOffset, g.clusterCount + 2);
-    const rootRuns = this.#chain(g.rootCluster, g.clusterCount, 'the root');
+    const rootRuns = this.#chain(g.rootCluster, g.clusterCount, () => 'the root', true);
     const size = rootRuns.reduce((sum, r) => sum + r.length, 0) * g.clusterSize;
     const root: Owner = {
       kind: 'root',
@@ -64,7 +73,8 @@ class TreeReader {
       times: NO_TIMES,
     };
     this.#owners.push(root);
-    const content = await this.#folderBytes(root);
+    const folder = await this.#content(root);
+    const content = folder.bytes;
     const { bitmap, upcase } = this.#system(root, content);
     const bits = await readOwner(device, g, bitmap.runs, Math.ceil(g.clusterCount / 8));
     const stored = await readOwner(device, g, upcase.runs, upcase.size);
@@ -72,10 +82,10 @@ class TreeReader {
     if (!table) throw damaged('its case table makes no sense', 0);
     if (tableChecksum(stored) !== UPCASE.decode(content, upcase.at!.entry).checksum)
       this.#find('error', 'exfat.case-table', 'The checksum of the case table does not agree.');
-    await this.#walk(root, content, table);
+    await this.#walk(folder, table);
     const labelAt = positions(content).find((at) => content[at] === TYPE.label || content[at] === TYPE.noLabel);
     const entry = labelAt === undefined ? undefined : LABEL.decode(content, labelAt);
-    const label = entry?.type === TYPE.label ? unitsIn(entry.units, Math.min(11, entry.count)) : '';
+    const label = entry?.type === TYPE.label ? utf16(entry.units, 0, 2 * Math.min(11, entry.count)) : '';
     const { fat, owners, findings } = { fat: this.#fat, owners: this.#owners, findings: this.#findings };
     const bad = badClusters(fat, g.clusterCount);
     const taken = bits.map((byte, i) => byte | bad[i]!);
@@ -94,7 +104,7 @@ class TreeReader {
       const { firstCluster, length } = STREAM.decode(content, at);
       const size = Number(length);
       const clusters = Math.ceil(size / clusterSize);
-      const runs = clusters > clusterCount ? [] : this.#chain(firstCluster, clusters, `the ${kind}`);
+      const runs = clusters > clusterCount ? [] : this.#chain(firstCluster, clusters, () => `the ${kind}`);
       const owner: Owner = {
         kind,
         path: kind === 'bitmap' ? '(allocation bitmap)' : '(case table)',
@@ -117,116 +127,126 @@ class TreeReader {
     return { bitmap, upcase };
   }
 
-  async #walk(root: Owner, content: Uint8Array, upcase: Uint16Array): Promise<void> {
-    const waiting: { folder: Owner; content: Uint8Array; depth: number }[] = [{ folder: root, content, depth: 0 }];
+  async #walk(root: FolderContent, upcase: Uint16Array): Promise<void> {
+    const waiting: Waiting[] = [];
     const seen = new Set<number>([this.g.rootCluster]);
-    for (let next = waiting.pop(); next; next = waiting.pop()) {
-      const { folder, content: bytes, depth } = next;
-      for (const child of this.#children(folder, bytes, upcase)) {
+    const goInto = (content: FolderContent, depth: number): void =>
+      this.#children(content, upcase, (child) => {
         this.#owners.push(child);
-        if (child.kind !== 'folder' || child.runs.length === 0) continue;
-        const [first] = child.runs as [Run];
+        const [first] = child.kind === 'folder' ? child.runs : [];
+        if (!first) return;
         if (seen.has(first.start) || depth >= MAX_DEPTH) {
           this.#find('error', 'exfat.loop', `The folder ${child.path} is reached twice.`);
-          continue;
+          return;
         }
         seen.add(first.start);
-        waiting.push({ folder: child, content: await this.#folderBytes(child), depth: depth + 1 });
-      }
+        waiting.push({ folder: child, depth: depth + 1 });
+      });
+    goInto(root, 0);
+    for (let next = waiting.pop(); next; next = waiting.pop()) {
+      for (const soon of waiting.slice(-AHEAD)) this.#read(soon);
+      goInto(await this.#read(next), next.depth);
     }
   }
 
-  async #folderBytes({ runs, size, path }: Owner): Promise<Uint8Array> {
+  #read(waiting: Waiting): Promise<FolderContent> {
+    if (waiting.reading) return waiting.reading;
+    waiting.reading = this.#content(waiting.folder);
+    // It is told when it is its turn.
+    waiting.reading.catch(() => undefined);
+    return waiting.reading;
+  }
+
+  async #content(owner: Owner): Promise<FolderContent> {
+    const { runs, size, path } = owner;
     if (size > MAX_FOLDER_BYTES) this.#find('error', 'exfat.folder', `The folder ${path} is longer than may be.`);
-    return readOwner(this.device, this.g, runs, Math.min(size, MAX_FOLDER_BYTES));
+    const bytes = await readOwner(this.device, this.g, runs, Math.min(size, MAX_FOLDER_BYTES));
+    return { owner, bytes: keptUpTo(bytes, endOf(bytes)) };
   }
 
   /** What the sets of a folder say. A set that makes no sense is told and left out. */
-  *#children(folder: Owner, content: Uint8Array, upcase: Uint16Array): Generator<Owner> {
-    for (let at = 0; at + ENTRY_BYTES <= content.length; at += ENTRY_BYTES) {
-      const type = content[at]!;
-      if (type === 0) return;
+  #children(folder: FolderContent, upcase: Uint16Array, take: (owner: Owner) => void): void {
+    const { owner, bytes } = folder;
+    for (let at = 0; at + ENTRY_BYTES <= bytes.length; at += ENTRY_BYTES) {
+      const type = bytes[at]!;
       if ((type & IN_USE) === 0) continue;
       if (type !== TYPE.file) {
-        if (folder.kind !== 'root' && (type & SECONDARY) === 0 && (type & 0x20) === 0)
-          this.#find('error', 'exfat.entry', `An entry of the type ${type} stands in ${folder.path || 'the root'}.`);
+        if (owner.kind !== 'root' && (type & SECONDARY) === 0 && (type & 0x20) === 0)
+          this.#find('error', 'exfat.entry', `An entry of the type ${type} stands in ${owner.path || 'the root'}.`);
         continue;
       }
-      const count = content[at + 1]!;
+      const count = bytes[at + 1]!;
       const setBytes = (count + 1) * ENTRY_BYTES;
-      const set = content.subarray(at, at + setBytes);
-      const whole = count >= 2 && count <= 18 && set.length === setBytes && set[ENTRY_BYTES] === TYPE.stream;
-      const entry = FILE.decode(content, at);
-      if (!whole || setChecksum(set) !== entry.checksum) {
-        this.#find('error', 'exfat.set', `An entry of ${folder.path || 'the root'} is damaged.`);
+      const fits = count >= 2 && count <= 18 && at + setBytes <= bytes.length;
+      const whole = fits && bytes[at + ENTRY_BYTES] === TYPE.stream;
+      if (!whole || setChecksum(bytes, at, setBytes) !== u16At(bytes, at + FILE.offsets.checksum)) {
+        this.#find('error', 'exfat.set', `An entry of ${owner.path || 'the root'} is damaged.`);
         continue;
       }
-      yield* this.#owned(folder, at, set, entry, upcase);
+      this.#owned(folder, at, setBytes, upcase, take);
       at += setBytes - ENTRY_BYTES;
     }
   }
 
-  *#owned(
-    folder: Owner,
-    at: number,
-    set: Uint8Array,
-    entry: ReturnType<typeof FILE.decode>,
+  #owned(
+    folder: FolderContent,
+    set: number,
+    setBytes: number,
     upcase: Uint16Array,
-  ): Generator<Owner> {
-    const stream = STREAM.decode(set, ENTRY_BYTES);
-    const name = nameIn(set);
-    const path = folder.path ? `${folder.path}/${name}` : name;
-    if (name.length !== stream.nameLength || nameHash(name, upcase) !== stream.nameHash)
-      this.#find('error', 'exfat.name', `The name of ${path} does not agree with its hash or length.`);
-    const isFolder = (entry.attributes & ATTRIBUTE.folder) !== 0;
-    const shared = { attributes: entry.attributes, times: () => timesOf(entry) };
-    const place = { folder, set: at, setBytes: set.length };
-    yield this.#allocated(isFolder ? 'folder' : 'file', path, stream, shared, { ...place, entry: at + ENTRY_BYTES });
+    take: (owner: Owner) => void,
+  ): void {
+    const { bytes } = folder;
+    const stream = set + ENTRY_BYTES;
+    const isFolder = (u16At(bytes, set + FILE.offsets.attributes) & ATTRIBUTE.folder) !== 0;
+    const kind = isFolder ? 'folder' : 'file';
+    const place = { folder, set, setBytes, entry: stream };
+    const units = nameLengthIn(bytes, set, setBytes);
+    const { nameLength, nameHash } = STREAM.offsets;
+    const agrees =
+      units === bytes[stream + nameLength] && nameHashIn(bytes, set, units, upcase) === u16At(bytes, stream + nameHash);
+    if (!agrees) {
+      const message = `The name of ${pathAt(place, kind)} does not agree with its hash or length.`;
+      this.#find('error', 'exfat.name', message);
+    }
+    take(this.#allocated(kind, place));
     // Further entries of others may have clusters of their own, which move with everything else.
-    for (let e = 2 * ENTRY_BYTES; e < set.length; e += ENTRY_BYTES) {
-      if (set[e] === TYPE.name) continue;
-      const other = STREAM.decode(set, e);
-      if (other.flags & STREAM_FLAG.allocation && other.firstCluster !== 0)
-        yield this.#allocated('other', `${path} (further data)`, other, shared, { ...place, entry: at + e });
+    for (let entry = stream + ENTRY_BYTES; entry < set + setBytes; entry += ENTRY_BYTES) {
+      if (bytes[entry] === TYPE.name) continue;
+      const first = u32At(bytes, entry + STREAM.offsets.firstCluster);
+      if (bytes[entry + STREAM.offsets.flags]! & STREAM_FLAG.allocation && first !== 0)
+        take(this.#allocated('other', { ...place, entry }));
     }
   }
 
-  #allocated(
-    kind: Owner['kind'],
-    path: string,
-    stream: ReturnType<typeof STREAM.decode>,
-    shared: Pick<Owner, 'attributes' | 'times'>,
-    at: NonNullable<Owner['at']>,
-  ): Owner {
+  #allocated(kind: Owner['kind'], place: EntryPlace): Owner {
     const { clusterCount, clusterSize } = this.g;
-    const size = stream.length > BigInt(Number.MAX_SAFE_INTEGER) ? Infinity : Number(stream.length);
-    const validSize = Math.min(size, Number(kind === 'file' ? stream.validLength : stream.length));
+    const { bytes } = place.folder;
+    const { flags, firstCluster, length, validLength } = STREAM.offsets;
+    const size = u64At(bytes, place.entry + length);
+    const start = u32At(bytes, place.entry + firstCluster);
     const clusters = Math.ceil(size / clusterSize);
-    const contiguous = (stream.flags & STREAM_FLAG.contiguous) !== 0;
-    const empty = stream.firstCluster === 0 && size === 0;
-    let runs: Run[] = [];
-    if (clusters > clusterCount) this.#find('error', 'exfat.size', `${path} is larger than its volume.`);
-    else if (empty) runs = [];
+    const contiguous = (bytes[place.entry + flags]! & STREAM_FLAG.contiguous) !== 0;
+    const path = (): string => pathAt(place, kind);
+    let runs: readonly Run[] = [];
+    if (clusters > clusterCount) this.#find('error', 'exfat.size', `${path()} is larger than its volume.`);
+    else if (start === 0 && size === 0) runs = [];
     else if (contiguous) {
-      const { firstCluster: start } = stream;
       if (start < 2 || start + clusters > clusterCount + 2)
-        this.#find('error', 'exfat.range', `${path} leaves the volume.`);
+        this.#find('error', 'exfat.range', `${path()} leaves the volume.`);
       else if (clusters > 0) runs = [{ start, length: clusters }];
-    } else runs = this.#chain(stream.firstCluster, clusters, path);
-    if (kind === 'file' && stream.validLength > stream.length)
-      this.#find('error', 'exfat.size', `${path} says more of it is valid than there is.`);
-    const fits = Number.isFinite(size) ? size : 0;
-    return { kind, path, runs, contiguous, size: fits, validSize: Math.min(fits, validSize), ...shared, at };
+    } else runs = this.#chain(start, clusters, path);
+    if (kind === 'file' && u64At(bytes, place.entry + validLength) > size)
+      this.#find('error', 'exfat.size', `${path()} says more of it is valid than there is.`);
+    return new EntryOwner(kind, place, contiguous, runs);
   }
 
   /** The chain from `first`, as many clusters as there should be. What is wrong with it is told. */
-  #chain(first: number, clusters: number, path: string): Run[] {
+  #chain(first: number, clusters: number, path: () => string, root = false): Run[] {
     const runs: { start: number; length: number }[] = [];
-    const root = path === 'the root';
     let cluster = first;
     for (let n = 0; n < clusters; n++) {
       if (cluster < 2 || cluster >= this.g.clusterCount + 2) {
-        this.#find('error', 'exfat.chain', `The clusters of ${path} end after ${n} of ${clusters}.`);
+        this.#find('error', 'exfat.chain', `The clusters of ${path()} end after ${n} of ${clusters}.`);
         return runs;
       }
       const last = runs.at(-1);
@@ -236,7 +256,7 @@ class TreeReader {
       if (root && cluster >= BAD) break;
     }
     const ended = clusters === 0 || cluster >= BAD;
-    if (!ended) this.#find('error', 'exfat.chain', `The clusters of ${path} do not end where its length says.`);
+    if (!ended) this.#find('error', 'exfat.chain', `The clusters of ${path()} do not end where its length says.`);
     return runs;
   }
 
@@ -248,12 +268,16 @@ class TreeReader {
 const covers = ({ runs, size }: Owner, clusterSize: number): boolean =>
   runs.reduce((sum, r) => sum + r.length, 0) * clusterSize >= size;
 
-/** Where the entries of a folder begin, up to its end mark. */
-function positions(content: Uint8Array): number[] {
-  const out: number[] = [];
-  for (let at = 0; at + ENTRY_BYTES <= content.length && content[at] !== 0; at += ENTRY_BYTES) out.push(at);
-  return out;
+/** Where the entries of a folder end. */
+function endOf(content: Uint8Array): number {
+  let at = 0;
+  while (at + ENTRY_BYTES <= content.length && content[at] !== 0) at += ENTRY_BYTES;
+  return at;
 }
+
+/** Where the entries of a folder begin. */
+const positions = (content: Uint8Array): number[] =>
+  Array.from({ length: Math.floor(content.length / ENTRY_BYTES) }, (_, i) => i * ENTRY_BYTES);
 
 const damaged = (reason: string, offset: number): CoreError =>
   new CoreError('fs.damaged', { fileSystem: 'exFAT', reason, offset });

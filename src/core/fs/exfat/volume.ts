@@ -1,7 +1,7 @@
 /** An open exFAT volume behind the port. */
 import type { BlockDevice } from '@/core/device';
 import { CoreError, markOverridable, type Finding } from '@/core/errors';
-import { runsOf, setBits } from '../bitmap';
+import { countSet, runsOf, setBits } from '../bitmap';
 import { GatheredDevice } from '../gathered-device';
 import { joinRanges } from '../ranges';
 import { badRuns, clusterShift, takeOver } from './adopt';
@@ -42,17 +42,21 @@ const WORDS: readonly (readonly [number, string])[] = [
 
 /** An entry of a walk. What few ask for is put into words when it is asked for. */
 class ExfatEntry implements FileEntry {
-  readonly path: string;
-  readonly kind: 'folder' | 'file';
-  readonly size: number;
-
   constructor(
     private readonly owner: Owner,
     readonly id: number,
-  ) {
-    this.path = owner.path;
-    this.kind = owner.kind === 'folder' ? 'folder' : 'file';
-    this.size = this.kind === 'folder' ? 0 : owner.size;
+  ) {}
+
+  get path(): string {
+    return this.owner.path;
+  }
+
+  get kind(): 'folder' | 'file' {
+    return this.owner.kind === 'folder' ? 'folder' : 'file';
+  }
+
+  get size(): number {
+    return this.kind === 'folder' ? 0 : this.owner.size;
   }
 
   get times(): FileTimes {
@@ -223,7 +227,8 @@ class ExfatVolume implements Volume {
 }
 
 /** Clusters that are bad and belong to nobody: the table says nothing of what lies in one piece. */
-function nobodysBad({ tree }: ExfatState): Uint8Array {
+function nobodysBad({ geometry: g, tree }: ExfatState): Uint8Array {
+  if (countSet(tree.bad, g.clusterCount) === 0) return tree.bad;
   const bad = tree.bad.slice();
   for (const { runs } of tree.owners) for (const r of runs) setBits(bad, r.start - 2, r.start - 2 + r.length, false);
   return bad;

@@ -3,7 +3,7 @@
  *
  * FATGEN 1.03 “FAT Directory Structure” and “FAT Long Directory Entries”. A directory is at most 65 536 entries long.
  */
-import { raw, spell, struct, u16, u32, u8, unitList } from '@/core/bytes';
+import { raw, spell, struct, u16, u16At, u32, u8, unitList } from '@/core/bytes';
 import { DIRECTORY_ENTRY_BYTES } from './boot-sector';
 import { decodeShortName, shortNameChecksum } from './names';
 
@@ -116,7 +116,7 @@ const CHARACTERS_AT = [1, 3, 5, 7, 9, 14, 16, 18, 20, 22, 24, 28, 30] as const;
 function longUnit(bytes: Uint8Array, at: number, index: number): number {
   const part = Math.floor(index / CHARACTERS_A_LONG_ENTRY);
   const unit = at - (part + 1) * DIRECTORY_ENTRY_BYTES + CHARACTERS_AT[index - part * CHARACTERS_A_LONG_ENTRY]!;
-  return bytes[unit]! | (bytes[unit + 1]! << 8);
+  return u16At(bytes, unit);
 }
 
 /** How many characters it has: it ends with a zero, or where its parts do. */
@@ -214,9 +214,8 @@ function longPart(name: string, from: number): Uint8Array {
 
 /** The start cluster of the short entry at `at`; the upper half counts on FAT32 only. */
 export function startCluster(bytes: Uint8Array, at: number, wide: boolean): number {
-  const { clusterLow: low, clusterHigh: high } = ENTRY.offsets;
-  const lower = bytes[at + low]! | (bytes[at + low + 1]! << 8);
-  return wide ? (bytes[at + high]! | (bytes[at + high + 1]! << 8)) * 0x10000 + lower : lower;
+  const low = u16At(bytes, at + ENTRY.offsets.clusterLow);
+  return wide ? u16At(bytes, at + ENTRY.offsets.clusterHigh) * 0x10000 + low : low;
 }
 
 /** The bits of an attribute byte in words. */

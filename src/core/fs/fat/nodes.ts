@@ -1,4 +1,5 @@
 /** What is on a FAT volume, in the bytes of its folders: names, sizes and times are read there when they are asked for. */
+import { u32At } from '@/core/bytes';
 import { dateToIso, stampToIso } from '../dos-time';
 import type { FileEntry, FileTimes } from '../entry';
 import { attributeWords, ENTRY, nameAt } from './directory';
@@ -60,10 +61,7 @@ export class FatNode implements FileEntry {
   }
 
   get size(): number {
-    if (this.kind === 'folder') return 0;
-    const { bytes } = this.folder;
-    const at = this.at + ENTRY.offsets.size;
-    return (bytes[at]! | (bytes[at + 1]! << 8) | (bytes[at + 2]! << 16) | (bytes[at + 3]! << 24)) >>> 0;
+    return this.kind === 'folder' ? 0 : u32At(this.folder.bytes, this.at + ENTRY.offsets.size);
   }
 
   get attributes(): readonly string[] {

@@ -6,6 +6,7 @@
  */
 import type { Finding } from '@/core/errors';
 import type { FileEntry } from '../entry';
+import { keptUpTo } from '../read-pieces';
 import { BAD, FREE, isLink } from './allocation-table';
 import { clusterOffset, DIRECTORY_ENTRY_BYTES, rootOffset } from './boot-sector';
 import { ATTRIBUTE, eachEntry, ENTRY, MAX_DIRECTORY_ENTRIES, nameAt, startCluster } from './directory';
@@ -114,9 +115,7 @@ class TreeScan {
     const bytes = await readRuns(this.state, runs);
     const parts = runs.flatMap((run) => Array.from({ length: run.length }, (_, i) => clusterOffset(g, run.start + i)));
     const { end } = eachEntry(bytes, () => undefined);
-    // Entries are read where they stand, as long as the tree is there; what lies behind the end mark is not kept for that.
-    const used = end < bytes.length / 2 ? bytes.slice(0, end) : bytes.subarray(0, end);
-    return new FolderContent(node, depth, used, parts, g.clusterSize);
+    return new FolderContent(node, depth, keptUpTo(bytes, end), parts, g.clusterSize);
   }
 
   /** Has an entry. @returns the folder it is, where there is one to be gone into */

@@ -1,5 +1,6 @@
 /** An open FAT volume's structures in memory: its geometry and the live allocation table. */
 import type { BlockDevice } from '@/core/device';
+import { readPieces } from '../read-pieces';
 import { AllocationTable, BAD, isLink } from './allocation-table';
 import { clusterOffset, parseGeometry, tableOffset, type FatGeometry } from './boot-sector';
 
@@ -78,18 +79,8 @@ export function chainRuns(
   return runs;
 }
 
-const AT_ONCE = 16;
-
 /** Reads the clusters of `runs` one after the other into a fresh buffer. */
-export async function readRuns(state: FatState, runs: readonly ClusterRun[]): Promise<Uint8Array> {
-  const { clusterSize } = state.geometry;
-  const bytes = new Uint8Array(runs.reduce((sum, run) => sum + run.length, 0) * clusterSize);
-  let at = 0;
-  const reads = runs.map((run) => {
-    const part = bytes.subarray(at, (at += run.length * clusterSize));
-    return () => state.device.read(clusterOffset(state.geometry, run.start), part);
-  });
-  // A folder that grew with its files is in pieces of one cluster, and to wait for each takes longer than to read it.
-  for (let i = 0; i < reads.length; i += AT_ONCE) await Promise.all(reads.slice(i, i + AT_ONCE).map((read) => read()));
-  return bytes;
+export function readRuns({ device, geometry: g }: FatState, runs: readonly ClusterRun[]): Promise<Uint8Array> {
+  const pieces = runs.map(({ start, length }) => ({ offset: clusterOffset(g, start), length: length * g.clusterSize }));
+  return readPieces(device, pieces);
 }

@@ -5,7 +5,7 @@
  * 512 are replaced by a sequence number on the disk and stand in an array of the header; a record whose replaced bytes
  * are not that number was torn while it was written.
  */
-import { struct, text, u16, u32, u64, u8 } from '@/core/bytes';
+import { struct, text, u16, u16At, u32, u64, u8 } from '@/core/bytes';
 
 export const RECORD = struct('FILE record', 48, {
   magic: text(0, 4),
@@ -94,10 +94,6 @@ export function undoFixup(bytes: Uint8Array, at = 0, length = bytes.length): Fix
     bytes[end + 1] = bytes[array + 2 * i + 1]!;
   }
   return outcome;
-}
-
-function u16At(bytes: Uint8Array, at: number): number {
-  return bytes[at]! | (bytes[at + 1]! << 8);
 }
 
 /** The record number of a file reference: its lower 48 bits. */
