@@ -22,7 +22,8 @@ const savingData = (page: Page): Promise<unknown> =>
 export async function openBench(page: Page, whole = false): Promise<void> {
   if (!whole) await savingData(page);
   await page.addInitScript(() => {
-    Object.assign(window, { showOpenFilePicker: undefined, showSaveFilePicker: undefined });
+    const none = { showOpenFilePicker: undefined, showSaveFilePicker: undefined, showDirectoryPicker: undefined };
+    Object.assign(window, none);
     // Who was shown round already is not shown round again.
     localStorage.setItem('ullager-walked', 'before');
   });

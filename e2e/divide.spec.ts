@@ -1,4 +1,4 @@
-import { expect } from '@playwright/test';
+import { expect, type Download, type Page } from '@playwright/test';
 import { spawnSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import {
@@ -102,6 +102,14 @@ test('everything by keyboard alone', async ({ page }) => {
   await expect(page.getByRole('dialog')).toContainText('Split the volume in hand');
 });
 
+async function exportInParts(page: Page, length: string): Promise<void> {
+  await page.getByRole('button', { name: 'Export as…' }).click();
+  await page.getByRole('menuitem', { name: 'in parts…' }).click();
+  await page.getByLabel('Length of a part').fill(length);
+  await page.getByLabel('Length of a part').press('Enter');
+  await page.getByRole('dialog').getByRole('button', { name: 'Export' }).click();
+}
+
 test('an image file is opened, divided, exported, and reads the same elsewhere', async ({ page }) => {
   const image = makeImage();
   const original = readFileSync(image);
@@ -130,6 +138,19 @@ test('an image file is opened, divided, exported, and reads the same elsewhere',
   const out = `${image}.out`;
   await download.saveAs(out);
   expect(Buffer.compare(readFileSync(image), original)).toBe(0);
+  const parts: Download[] = [];
+  page.on('download', (part) => parts.push(part));
+  await exportInParts(page, '30 MiB');
+  await expect.poll(() => parts.length).toBe(Math.ceil(original.length / (30 * 2 ** 20)));
+  expect(parts.at(-1)!.suggestedFilename()).toMatch(/ divided\.img\.00[2-9]$/);
+  const bytes = await Promise.all(parts.map(async (part) => readFileSync(await part.path())));
+  expect(Buffer.compare(Buffer.concat(bytes), readFileSync(out))).toBe(0);
+  // Where there is a picker, into a folder; what is in it stays.
+  await page.evaluate(() => Object.assign(window, { showDirectoryPicker: () => navigator.storage.getDirectory() }));
+  await exportInParts(page, '30 MiB');
+  await expect(page.getByText('Saved, read back, and the same.')).toBeVisible();
+  await exportInParts(page, '30 MiB');
+  await expect(page.getByText(/divided\.img\.001 exists already and is left as it is/)).toBeVisible();
   const run = (verb: string, file: string): string =>
     spawnSync('node', ['scripts/ullager.mjs', verb, file], { encoding: 'utf8' }).stdout;
   expect(run('files', out)).toBe(run('files', image));

@@ -17,7 +17,7 @@ import {
   type ImageStamp,
 } from '@/core/image';
 import { BlobSource, SparseBlobSource } from './blob-source';
-import type { OpenDisk, OpenDisks } from './open-disks';
+import type { OpenDisks } from './open-disks';
 import type { ExportListener, ImageFormat } from './protocol';
 import { isQuota } from './stores';
 
@@ -49,13 +49,13 @@ export async function* readFile(volume: Volume, window: BlockDevice, entry: File
 }
 
 /**
- * Writes a disk raw into a file, empty stretches skipped, and reads it back. The file is replaced only when all of it is
+ * Writes a disk, or a part of one, raw into a file, empty stretches skipped, and reads it back. The file is replaced only when all of it is
  * written.
  * @throws CoreError `file.same` when it is a file that an open image is in, `file.full`, `image.not-as-saved`
  */
 export async function exportTo(
   disks: OpenDisks,
-  { layers: { device } }: OpenDisk,
+  device: BlockDevice,
   handle: FileSystemFileHandle,
   progress: ExportListener,
 ): Promise<void> {

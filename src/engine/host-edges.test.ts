@@ -154,6 +154,10 @@ describe('an image on its way out', () => {
     expect(written).toBeGreaterThan(0);
     expect(told.at(-1)).toBe(1);
     expect(Buffer.compare(new Uint8Array(await (await fresh.getFile()).arrayBuffer()), bytes)).toBe(0);
+    const part = other();
+    await host.exportTo(`${id}-image`, part, () => undefined, { start: cut, end: cut + 512 * 3 });
+    const cutOut = new Uint8Array(await (await part.getFile()).arrayBuffer());
+    expect(Buffer.compare(cutOut, bytes.subarray(cut, cut + 512 * 3))).toBe(0);
     await expect(host.exportTo(`${id}-image`, other(true), () => undefined)).rejects.toMatchObject({
       code: 'image.not-as-saved',
     });

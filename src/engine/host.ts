@@ -1,4 +1,5 @@
 /** The engine itself: what the page asks is handed on to open disks, runs and exports, once it is sure who asks. */
+import { WindowDevice, type BlockDevice } from '@/core/device';
 import type { Beyond, FileEntry, Volume } from '@/core/fs';
 import { gatherFacts, type FileFacts } from '@/core/goal';
 import type { ImageFingerprint } from '@/core/image';
@@ -34,6 +35,7 @@ import type {
   RunHow,
   RunStatus,
   StorageUse,
+  Stretch,
 } from './protocol';
 import { Runs } from './runs';
 import { storageUse } from './storage-use';
@@ -197,15 +199,19 @@ export class EngineHost implements EngineApi {
     await this.#runs.ways.drop(id, run);
   }
 
-  async serveImage(id: string, format: ImageFormat, port: MessagePort): Promise<void> {
-    this.#runs.assertNone(id);
-    serveChunks(EXPORTS[format]((await this.#disks.disk(id)).layers.device), port);
+  async serveImage(id: string, format: ImageFormat, port: MessagePort, part?: Stretch): Promise<void> {
+    serveChunks(EXPORTS[format](await this.#toExport(id, part)), port);
   }
 
-  async exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void> {
+  async exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener, part?: Stretch): Promise<void> {
+    const device = await this.#toExport(id, part);
+    await this.#disks.undisturbed(() => exportTo(this.#disks, device, handle, progress));
+  }
+
+  async #toExport(id: string, part?: Stretch): Promise<BlockDevice> {
     this.#runs.assertNone(id);
-    const disk = await this.#disks.disk(id);
-    await this.#disks.undisturbed(() => exportTo(this.#disks, disk, handle, progress));
+    const { device } = (await this.#disks.disk(id)).layers;
+    return part ? new WindowDevice(device, part.start, part.end - part.start) : device;
   }
 
   log(id: string): Promise<LogLine[]> {

@@ -92,6 +92,12 @@ export interface StorageUse {
   readonly disks: readonly { readonly id: string; readonly bytes: number }[];
 }
 
+/** A part of a disk. Bytes. */
+export interface Stretch {
+  readonly start: number;
+  readonly end: number;
+}
+
 /** The forms a disk is saved in: as it is, packed, or with empty space left out. */
 export type ImageFormat = 'raw' | 'gz' | 'zip' | 'qcow2' | 'vhd' | 'vhdx';
 
@@ -142,9 +148,9 @@ export interface EngineApi {
   /** Drops what taking a run, and those before it, back needs; the disk stays as it is. */
   dropWaysBack(id: string, run: string): Promise<void>;
   /** Serves the disk as an image through a port that is transferred. */
-  serveImage(id: string, format: ImageFormat, port: MessagePort): Promise<void>;
-  /** The disk as a raw image into a file, empty stretches skipped. */
-  exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener): Promise<void>;
+  serveImage(id: string, format: ImageFormat, port: MessagePort, part?: Stretch): Promise<void>;
+  /** The disk, or a part of it, as a raw image into a file, empty stretches skipped. */
+  exportTo(id: string, handle: FileSystemFileHandle, progress: ExportListener, part?: Stretch): Promise<void>;
   /** The log of all runs on a disk that is kept. */
   log(id: string): Promise<LogLine[]>;
   /** Serves what the last run compared a volume with, as CSV, through a port that is transferred. */
@@ -153,11 +159,11 @@ export interface EngineApi {
   setAsPdf(paper: Paper, fonts: PaperFonts): Promise<Uint8Array>;
   storage(): Promise<StorageUse>;
   /** Reads a stretch of the disk. @returns false where it was stopped before its end */
-  scan(id: string, stretch: { start: number; end: number }, told: (batch: ScanBatch) => void): Promise<boolean>;
+  scan(id: string, stretch: Stretch, told: (batch: ScanBatch) => void): Promise<boolean>;
   /** @returns nothing where it was stopped before its end */
   speed(id: string, taken: string, told: (share: number) => void): Promise<SpeedResult | undefined>;
   /** What lies on places of a disk. */
-  hits(id: string, places: readonly { start: number; end: number }[]): Promise<Hit[]>;
+  hits(id: string, places: readonly Stretch[]): Promise<Hit[]>;
   /** Stops what reads the whole of a disk. */
   stopTask(id: string): Promise<void>;
   /** Looks at a disk once more. */

@@ -1,12 +1,9 @@
 /** A disk image from a practice-disk recipe, and an image in another form. */
 import { buildPracticeDisk, parseRecipe } from '@/core/practice';
-import { floorTo, formatSize, MIB, parseSize, resolveSize } from '@/core/size';
+import { formatSize, parseSize, resolveSize } from '@/core/size';
 import { assertApart, assertNew, holding, makeFile, systemFiles, writeImage, writeParts } from '../files';
 import { openImage, readJson, type ImageOptions } from '../open-image';
 import { EXIT, print, UsageError } from '../output';
-
-const SECTOR = 512;
-const LEAST_PART = MIB;
 
 export interface MakeOptions extends ImageOptions {
   readonly out: string;
@@ -31,9 +28,7 @@ interface ConvertOptions extends MakeOptions {
 /** @throws UsageError, CoreError `size.*` */
 function partSizeOf(text: string, out: string): number {
   if (!/\.001$/.test(out)) throw new UsageError('The first of several parts ends in .001.');
-  const { bytes } = resolveSize(parseSize(text), { whole: 0 });
-  if (bytes < LEAST_PART) throw new UsageError('A part has at least 1 MiB.');
-  return floorTo(bytes, SECTOR);
+  return resolveSize(parseSize(text), { whole: 0 }).bytes;
 }
 
 /** An image in another form, by the name of the file it goes to: raw, gz, zip, qcow2, vhd or vhdx; or raw in parts. */

@@ -23,6 +23,7 @@ export interface ErrorFacts {
   'image.truncated': { name: string; expected: number; actual: number };
   'image.changed': { name: string };
   'image.not-as-saved': { name: string; offset: number };
+  'image.parts': { reason: string };
   'image.cancelled': { name: string };
   'table.damaged': { reason: string; sector: number };
   'table.full': { entries: number };
@@ -100,6 +101,7 @@ const SENTENCES: Sentences = {
   'image.truncated': (f) =>
     `${f.name} is cut short: its table describes ${f.expected} bytes and the file has ${f.actual}.`,
   'image.cancelled': (f) => `The opening of ${f.name} was called off.`,
+  'image.parts': (f) => `The image can’t be cut into such parts: ${f.reason}.`,
   'image.not-as-saved': (f) =>
     `${f.name} was read back, and is not what was to be saved, from byte ${f.offset} on. Save it again, on another disk.`,
   'image.changed': (f) => `${f.name} is not the file this job was begun with: its size, date or content differs.`,

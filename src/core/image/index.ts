@@ -7,7 +7,7 @@ export type { ImageFingerprint } from './fingerprint';
 export { gunzip } from './gzip';
 export { ImageDevice } from './image-device';
 export type { ByteSource } from './image-device';
-export { isFirstPart, partName } from './parts';
+export { cutIntoParts, isFirstPart, partName } from './parts';
 export { exportQcow2 } from './qcow2';
 export { exportVhd } from './vhd';
 export type { ImageStamp } from './vhd';

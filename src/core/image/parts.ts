@@ -1,4 +1,6 @@
 /** A raw image in parts, `.001` and so on: one behind the other they are the disk. */
+import { CoreError } from '@/core/errors';
+import { floorTo, MIB } from '@/core/size';
 import { refuseImage } from './blocks';
 import type { ByteSource } from './image-device';
 
@@ -30,6 +32,26 @@ export function joined(name: string, parts: readonly ByteSource[]): ByteSource {
           if (start < end) yield { start: starts[i]! + start, end: starts[i]! + end };
     },
   };
+}
+
+const LEAST_PART = MIB;
+
+/**
+ * Where a disk is cut into parts of a size, down to whole sectors.
+ * @throws CoreError `image.parts` where they would be too short, or too many to be opened again
+ */
+export function cutIntoParts(
+  { size, sectorSize }: { readonly size: number; readonly sectorSize: number },
+  partSize: number,
+): { start: number; end: number }[] {
+  const length = floorTo(partSize, sectorSize);
+  const refuse = (reason: string): never => {
+    throw new CoreError('image.parts', { reason });
+  };
+  if (!(length >= LEAST_PART)) refuse('a part has at least 1 MiB');
+  const count = Math.ceil(size / length);
+  if (count > MOST_PARTS) refuse(`there would be ${count} of them, and ${MOST_PARTS} are the most`);
+  return Array.from({ length: count }, (_, i) => ({ start: i * length, end: Math.min(size, (i + 1) * length) }));
 }
 
 const FIRST = /\.001$/;

@@ -6,6 +6,7 @@ import { seededRandom } from '@/core/practice';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import {
+  cutIntoParts,
   containerOf,
   exportVhd,
   exportVhdx,
@@ -226,6 +227,24 @@ describe('a VMDK', () => {
 });
 
 describe('an image in parts', () => {
+  it('is cut where sectors end, none of it twice and none left out, or not at all', () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 1, max: 4 << 20 }), fc.constantFrom(512, 4096), fc.nat(4 << 30), (n, s, length) => {
+        const disk = { size: n * s, sectorSize: s };
+        const most = Math.ceil(disk.size / Math.floor(length / s) / s);
+        if (length < MIB || most > 999) {
+          expect(() => cutIntoParts(disk, length)).toThrow('The image can’t be cut into such parts');
+          return;
+        }
+        const parts = cutIntoParts(disk, length);
+        expect(parts.map((p) => p.start)).toEqual([0, ...parts.slice(0, -1).map((p) => p.end)]);
+        expect(parts.at(-1)!.end).toBe(disk.size);
+        expect(parts.every((p) => p.start % s === 0 && p.end > p.start && p.end - p.start <= length)).toBe(true);
+      }),
+    );
+    expect(() => cutIntoParts({ size: 1000 * MIB, sectorSize: 512 }, MIB)).toThrow('there would be 1000 of them');
+  });
+
   it('is one disk, however many there are', async () => {
     const bytes = Buffer.from(await (await disk(5 * MIB + 512)).bytes(0, 5 * MIB + 512));
     const parts = new Map<string, Uint8Array>();

@@ -49,6 +49,13 @@ function save(name: string, blob: Blob): void {
   setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
 }
 
+/** The picker for a folder to save into, where the browser has one. */
+type FolderPicker = (options: { mode: 'readwrite' }) => Promise<FileSystemDirectoryHandle>;
+
+export function folderPicker(): FolderPicker | undefined {
+  return (window as unknown as { showDirectoryPicker?: FolderPicker }).showDirectoryPicker?.bind(window);
+}
+
 /** The picker for a file to save into, where the browser has one. */
 type SavePicker = (options: { suggestedName: string }) => Promise<FileSystemFileHandle>;
 

@@ -1,5 +1,5 @@
 export { carryDisk, droppedDisk, hoversDisk } from './carry-disk';
-export { download, downloadBytes, downloadText, savePicker } from './download';
+export { download, downloadBytes, downloadText, folderPicker, savePicker } from './download';
 export { Facts } from './Facts';
 export { fetchWhenIdle } from './fetchWhenIdle';
 export { LetterChip } from './LetterChip';

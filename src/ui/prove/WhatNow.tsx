@@ -7,6 +7,7 @@ import { DownOutlined, SaveOutlined } from '@ant-design/icons';
 import { useState } from 'react';
 import { RunPapers } from '../papers';
 import { Rewinds } from '../rewinds';
+import { PartsDialog } from './PartsDialog';
 import { FORMS, useImageSaving } from './useImageSaving';
 import styles from './prove.module.css';
 
@@ -20,7 +21,8 @@ interface Props {
 export function WhatNow({ current, run, certificate }: Props) {
   const { id } = current;
   const readOnly = useBench((s) => s.readOnly);
-  const { save, saved, fault } = useImageSaving(current);
+  const { save, saveInParts, saved, fault } = useImageSaving(current);
+  const [parts, setParts] = useState(false);
   const [rewinds, setRewinds] = useState(false);
   const differs = certificate.outcome === 'differs';
   const { after } = run.plan;
@@ -37,6 +39,9 @@ export function WhatNow({ current, run, certificate }: Props) {
   return (
     <section aria-label="What to do now">
       <h2>What to do now</h2>
+      {current.disk.survey ? (
+        <PartsDialog disk={current.disk.survey} open={parts} onSave={saveInParts} onClose={() => setParts(false)} />
+      ) : null}
       <Rewinds id={id} open={rewinds} onClose={() => setRewinds(false)} />
       <ol className={styles.now}>
         {differs ? (
@@ -61,8 +66,11 @@ export function WhatNow({ current, run, certificate }: Props) {
             <Dropdown
               trigger={['click']}
               menu={{
-                items: FORMS.map((form) => ({ key: form, label: `as ${form}` })),
-                onClick: ({ key }) => save(key as (typeof FORMS)[number]),
+                items: [
+                  ...FORMS.map((form) => ({ key: form, label: `as ${form}` })),
+                  { key: 'parts', label: 'in parts…' },
+                ],
+                onClick: ({ key }) => (key === 'parts' ? setParts(true) : save(key as (typeof FORMS)[number])),
               }}
             >
               <Button
