@@ -19,7 +19,7 @@ let count = 0;
 
 beforeEach(() => {
   count += 1;
-  id = `disk-${count}`;
+  id = `edge-${count}`;
 });
 
 /** A lock manager for tabs of one test: one lock at a time, those that wait in order, as long as they do. */
