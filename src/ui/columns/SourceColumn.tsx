@@ -32,9 +32,14 @@ interface Props {
 const WIDTH = 72;
 /** Letters that fit. */
 const LETTERS = 7;
-/** A section as high as this has room for its name, and for its size as well. */
-const NAMED = 18;
-const SIZED = 36;
+const LINE = 15;
+/** Of small words, above and below their line. */
+const ABOVE = 10;
+const BELOW = 4;
+
+/** A line below where what is in use ends, if that would go through its words. */
+const clearOf = (edge: number, line: number): number =>
+  edge > line - ABOVE && edge < line + BELOW ? edge + ABOVE + 2 : line;
 
 const shortened = (name: string): string => (name.length > LETTERS ? `${name.slice(0, LETTERS - 1)}…` : name);
 
@@ -66,31 +71,27 @@ export function SourceColumn({ source, planned, from, x, box, moving, carriedOf 
         const used = survey.volumes.find((v) => `kept-${v.number}` === volume.id)?.info?.used;
         const fillEnd = used === undefined ? y + height : yInSection(section, start + used);
         const { full, pale } = roleColours(volume.role);
+        const nameAt = clearOf(fillEnd, y + 14);
+        const lines = [
+          { words: shortened(volume.label || nameOf(volume)), at: nameAt },
+          { words: size(volume.length), at: clearOf(fillEnd, nameAt + LINE) },
+        ].filter(({ at }) => at + BELOW <= y + height);
         return (
           <g key={volume.id}>
             <title>{`${nameOf(volume)}, ${size(volume.length)}`}</title>
             <rect x={x} y={y} width={WIDTH} height={height} rx={3} fill={pale} stroke={full} />
             <rect x={x} y={y} width={WIDTH} height={Math.max(0, fillEnd - y)} rx={3} fill={full} />
-            {height >= NAMED ? (
+            {lines.map(({ words, at }) => (
               <text
+                key={words}
                 x={x + 6}
-                y={y + 14}
+                y={at}
                 className={styles.small}
-                fill={fillEnd > y + 8 ? 'var(--on-role)' : 'var(--ink)'}
+                fill={at < fillEnd ? 'var(--on-role)' : 'var(--ink)'}
               >
-                {shortened(volume.label || nameOf(volume))}
+                {words}
               </text>
-            ) : null}
-            {height >= SIZED ? (
-              <text
-                x={x + 6}
-                y={y + 29}
-                className={styles.small}
-                fill={fillEnd > y + 24 ? 'var(--on-role)' : 'var(--ink)'}
-              >
-                {size(volume.length)}
-              </text>
-            ) : null}
+            ))}
           </g>
         );
       })}
