@@ -47,7 +47,7 @@ export const MAX_DIRECTORY_ENTRIES = 65_536;
 export type RawEntry = ReturnType<typeof ENTRY.decode>;
 
 /** An entry in use, with its name put together. `at` is the byte index of the short entry in the directory. */
-export interface ParsedEntry {
+interface ParsedEntry {
   readonly at: number;
   /** How many 32-byte slots it takes, long-name entries included. */
   readonly slots: number;
