@@ -22,6 +22,13 @@ export class BenchLock {
    * @param patiently waits longer, for a tab that had it and knows that it was only loaded anew
    */
   async hold(patiently = false): Promise<boolean> {
+    const held = await this.#take(patiently);
+    // Nothing is open yet of this tab, and what others have open stays.
+    if (held) await dropSpilled();
+    return held;
+  }
+
+  async #take(patiently: boolean): Promise<boolean> {
     const { locks } = this;
     if (this.#held || !locks) return this.#held;
     this.#held = await new Promise<boolean>((resolve, reject) => {
@@ -33,8 +40,6 @@ export class BenchLock {
         else reject(error);
       });
     });
-    // Nothing is open yet of this tab, and what others have open stays.
-    if (this.#held) await dropSpilled();
     return this.#held;
   }
 

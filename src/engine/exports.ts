@@ -49,8 +49,8 @@ export async function* readFile(volume: Volume, window: BlockDevice, entry: File
 }
 
 /**
- * Writes a disk, or a part of one, raw into a file, empty stretches skipped, and reads it back. The file is replaced only when all of it is
- * written.
+ * Writes a disk, or a part of one, raw into a file, empty stretches skipped, and reads it back. The file is replaced only
+ * when all of it is written.
  * @throws CoreError `file.same` when it is a file that an open image is in, `file.full`, `image.not-as-saved`
  */
 export async function exportTo(

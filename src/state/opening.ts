@@ -50,12 +50,11 @@ export async function openBench(): Promise<void> {
     giveUpEngine();
     return set({ fatal: storageWords(error) });
   }
-  const [known, recipes] = await Promise.all([
-    db.disks.orderBy('order').toArray(),
-    offered,
-    loadPace(),
-    held.then(standAs),
-  ]);
+  standAs(await held);
+  // Not before: whoever had the bench may have been changing it until then.
+  await loadPace();
+  const known = await db.disks.orderBy('order').toArray();
+  const recipes = await offered;
   const added = recipes
     .filter((recipe) => !known.some((d) => d.id === recipe.id))
     .map((recipe, i): StoredDisk => ({

@@ -16,7 +16,7 @@ import { BOOT, clusterOffset, fatStart, REGION_SECTORS, type ExfatGeometry } fro
 import { ownedBits } from './cluster-bits';
 import { FILE, setChecksum, STREAM, STREAM_FLAG } from './entries';
 import { outside } from './new-geometry';
-import { BAD, END, type Owner } from './owner';
+import { BAD, clustersOf, END, type Owner } from './owner';
 import { writeDiffering } from './write-differing';
 
 /** An owner with its clusters as they will be numbered. */
@@ -85,7 +85,7 @@ export class Change {
     const inside = start >= 2 && start + first!.length <= this.to.clusterCount + 2;
     if (owner.runs.length === 1 && inside && !this.retired.meets(start, first!.length))
       return this.#put({ owner, runs: [{ start, length: first!.length }], contiguous: false, size: owner.size });
-    const target = this.#takeTogether(owner.runs.reduce((sum, r) => sum + r.length, 0));
+    const target = this.#takeTogether(clustersOf(owner.runs));
     let at = target.start;
     for (const run of owner.runs) {
       await this.tx.copy(clusterOffset(g, run.start), clusterOffset(this.to, at), run.length * g.clusterSize);

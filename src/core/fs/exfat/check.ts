@@ -2,10 +2,10 @@
 import { sameBytes } from '@/core/bytes';
 import type { Finding } from '@/core/errors';
 import { countIn, countSet, onlyIn } from '../bitmap';
-import type { Run } from '../free-space';
 import { bootChecksum, FLAG, REGION_SECTORS } from './boot-region';
 import type { ExfatState } from './boot-edits';
 import { ownedBits } from './cluster-bits';
+import { clustersOf } from './owner';
 
 /** @throws CoreError `device.read-failed` */
 export async function checkExfat(state: ExfatState): Promise<Finding[]> {
@@ -35,10 +35,9 @@ async function regionFindings({ device, geometry: g }: ExfatState): Promise<Find
 function clusterFindings({ geometry: g, tree }: ExfatState): Finding[] {
   const out: Finding[] = [];
   const owned = ownedBits(tree, g.clusterCount);
-  const total = tree.owners.reduce((sum, o) => sum + o.runs.reduce((s, r) => s + r.length, 0), 0);
-  const length = (runs: readonly Run[]): number => runs.reduce((sum, r) => sum + r.length, 0);
+  const total = tree.owners.reduce((sum, o) => sum + clustersOf(o.runs), 0);
   const distinct = countSet(owned, g.clusterCount);
-  const unmarked = length(onlyIn(owned, tree.bits, g.clusterCount));
+  const unmarked = clustersOf(onlyIn(owned, tree.bits, g.clusterCount));
   const bad = countSet(tree.bad, g.clusterCount);
   const strays = onlyIn(tree.taken, owned, g.clusterCount);
   const lost = strays.reduce((sum, r) => sum + r.length - countIn(tree.bad, r.start, r.start + r.length), 0);

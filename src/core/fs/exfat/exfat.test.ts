@@ -7,7 +7,18 @@ import { buildUpcase } from '../case-table';
 import { compareManifests } from '@/core/proof';
 import { bootChecksum, parseGeometry } from './boot-region';
 import { parseCaseTable, storedCaseTable } from './case-table';
-import { buildSet, ENTRY_BYTES, nameHash, nameHashIn, nameIn, nameLengthIn, setChecksum } from './entries';
+import {
+  buildSet,
+  ENTRY_BYTES,
+  FILE,
+  nameHash,
+  nameHashIn,
+  nameIn,
+  nameLengthIn,
+  setChecksum,
+  STREAM,
+  TYPE,
+} from './entries';
 import { clusterSizesFor } from './kinds';
 import { readTree } from './tree';
 
@@ -96,6 +107,29 @@ describe('damage', () => {
   const view = (d: MemoryDevice): DataView => new DataView(d.buffer.buffer);
   const heapOf = (d: MemoryDevice): number => view(d).getUint32(88, true) * 512;
   const rootOf = (d: MemoryDevice): number => heapOf(d) + (view(d).getUint32(96, true) - 2) * 4096;
+
+  it('that has folders lie over each other is found, and none is gone into for more than there is', async () => {
+    const source = await makeVolume({ kind: 'exfat', size: 4 * MIB });
+    await write('exfat', source, async (writer) => {
+      for (const name of ['a', 'b', 'c', 'd']) await writer.mkdir(name);
+    });
+    const device = new MemoryDevice(await source.bytes(0, source.size));
+    const [root, clusters] = [rootOf(device), view(device).getUint32(92, true)];
+    for (let at = root; at < root + 4096; at += ENTRY_BYTES) {
+      if (device.buffer[at] !== TYPE.file) continue;
+      const set = device.buffer.subarray(at, at + 3 * ENTRY_BYTES);
+      const length = BigInt(Math.floor(clusters * 0.4) * 4096);
+      STREAM.encode({ flags: 3, length, validLength: length }, set, ENTRY_BYTES);
+      FILE.encode({ checksum: setChecksum(set) }, set);
+    }
+    const { findings, owners } = await readTree(device, parseGeometry(await device.bytes(0, 512), device.size));
+    const shared = findings.filter((f) => f.code === 'exfat.cross-link');
+    expect(shared.map((f) => f.message)).toEqual([
+      'The folder c shares its clusters with others.',
+      'The folder d shares its clusters with others.',
+    ]);
+    expect(owners.filter((o) => o.kind === 'folder').map((o) => o.path)).toEqual(['a', 'b', 'c', 'd']);
+  });
 
   it.each<[string, (d: MemoryDevice) => void, string]>([
     ['a boot region', (d) => void (d.buffer[130]! ^= 1), 'exfat.boot'],

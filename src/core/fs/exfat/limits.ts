@@ -4,7 +4,7 @@ import { countSet, onlyIn } from '../bitmap';
 import type { FloorReason, SizeLimits } from '../port';
 import { MAX_CLUSTERS, type ExfatGeometry } from './boot-region';
 import { ownedBits } from './cluster-bits';
-import type { ExfatTree } from './owner';
+import { clustersOf, type ExfatTree } from './owner';
 
 export const LEAST_BYTES = 1024 * 1024;
 
@@ -17,7 +17,7 @@ export function exfatLimits(g: ExfatGeometry, tree: ExfatTree): SizeLimits {
   const owned = ownedBits(tree, g.clusterCount);
   const files = countSet(owned, g.clusterCount);
   const strays = onlyIn(tree.taken, owned, g.clusterCount);
-  const stray = strays.reduce((sum, r) => sum + r.length, 0);
+  const stray = clustersOf(strays);
   const last = strays.at(-1);
   const lastStray = last ? last.start + last.length : 0;
   const count = Math.max(files + stray, lastStray);

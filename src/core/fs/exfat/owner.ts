@@ -44,6 +44,9 @@ export interface ExfatTree {
   readonly findings: readonly Finding[];
 }
 
+/** How many clusters there are in runs. */
+export const clustersOf = (runs: readonly Run[]): number => runs.reduce((sum, r) => sum + r.length, 0);
+
 /** A stretch of a folder's or file's content, by its runs: what has no clusters is zeros. */
 export async function readOwner(
   device: BlockDevice,

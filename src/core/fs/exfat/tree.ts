@@ -7,6 +7,7 @@ import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
 import type { Run } from '../free-space';
 import { keptUpTo } from '../read-pieces';
+import { WaitingFolders } from '../waiting-folders';
 import { fatStart, type ExfatGeometry } from './boot-region';
 import { parseCaseTable } from './case-table';
 import { badClusters } from './cluster-bits';
@@ -27,19 +28,11 @@ import {
   UPCASE,
 } from './entries';
 import { EntryOwner, pathAt, type EntryPlace, type FolderContent } from './entry-owner';
-import { BAD, NO_TIMES, readOwner, type ExfatTree, type Owner } from './owner';
+import { BAD, clustersOf, NO_TIMES, readOwner, type ExfatTree, type Owner } from './owner';
 
 const MAX_FOLDER_BYTES = 256 * 1024 * 1024;
 const MAX_DEPTH = 256;
 const MAX_FINDINGS = 1000;
-/** Folders that are read before it is their turn. */
-const AHEAD = 16;
-
-interface Waiting {
-  readonly folder: Owner;
-  readonly depth: number;
-  reading?: Promise<FolderContent>;
-}
 
 /** @throws CoreError `fs.damaged` when bitmap, case table or root can't be read */
 export async function readTree(device: BlockDevice, g: ExfatGeometry): Promise<ExfatTree> {
@@ -61,7 +54,7 @@ class TreeReader {
     const bytes = await device.bytes(fatStart(g), (g.clusterCount + 2) * 4);
     this.#fat = new Uint32Array(bytes.buffer, bytes.byteOffset, g.clusterCount + 2);
     const rootRuns = this.#chain(g.rootCluster, g.clusterCount, () => 'the root', true);
-    const size = rootRuns.reduce((sum, r) => sum + r.length, 0) * g.clusterSize;
+    const size = clustersOf(rootRuns) * g.clusterSize;
     const root: Owner = {
       kind: 'root',
       path: '',
@@ -128,8 +121,9 @@ class TreeReader {
   }
 
   async #walk(root: FolderContent, upcase: Uint16Array): Promise<void> {
-    const waiting: Waiting[] = [];
+    const waiting = new WaitingFolders(({ owner }: { owner: Owner; depth: number }) => this.#content(owner));
     const seen = new Set<number>([this.g.rootCluster]);
+    let clusters = clustersOf(root.owner.runs);
     const goInto = (content: FolderContent, depth: number): void =>
       this.#children(content, upcase, (child) => {
         this.#owners.push(child);
@@ -140,21 +134,14 @@ class TreeReader {
           return;
         }
         seen.add(first.start);
-        waiting.push({ folder: child, depth: depth + 1 });
+        // What folders share would be gone over, and kept, once for each of them.
+        clusters += clustersOf(child.runs);
+        if (clusters > this.g.clusterCount)
+          this.#find('error', 'exfat.cross-link', `The folder ${child.path} shares its clusters with others.`);
+        else waiting.push({ owner: child, depth: depth + 1 });
       });
     goInto(root, 0);
-    for (let next = waiting.pop(); next; next = waiting.pop()) {
-      for (const soon of waiting.slice(-AHEAD)) this.#read(soon);
-      goInto(await this.#read(next), next.depth);
-    }
-  }
-
-  #read(waiting: Waiting): Promise<FolderContent> {
-    if (waiting.reading) return waiting.reading;
-    waiting.reading = this.#content(waiting.folder);
-    // It is told when it is its turn.
-    waiting.reading.catch(() => undefined);
-    return waiting.reading;
+    for (let next = await waiting.next(); next; next = await waiting.next()) goInto(next.content, next.folder.depth);
   }
 
   async #content(owner: Owner): Promise<FolderContent> {
@@ -265,8 +252,7 @@ class TreeReader {
   }
 }
 
-const covers = ({ runs, size }: Owner, clusterSize: number): boolean =>
-  runs.reduce((sum, r) => sum + r.length, 0) * clusterSize >= size;
+const covers = ({ runs, size }: Owner, clusterSize: number): boolean => clustersOf(runs) * clusterSize >= size;
 
 /** Where the entries of a folder end. */
 function endOf(content: Uint8Array): number {

@@ -7,6 +7,7 @@
 import type { Finding } from '@/core/errors';
 import type { FileEntry } from '../entry';
 import { keptUpTo } from '../read-pieces';
+import { WaitingFolders } from '../waiting-folders';
 import { BAD, FREE, isLink } from './allocation-table';
 import { clusterOffset, DIRECTORY_ENTRY_BYTES, rootOffset } from './boot-sector';
 import { ATTRIBUTE, eachEntry, ENTRY, MAX_DIRECTORY_ENTRIES, nameAt, startCluster } from './directory';
@@ -27,13 +28,10 @@ export interface FatTree {
 const ROOT_OWNER = 1;
 const MAX_DEPTH = 512;
 const MAX_FINDINGS = 1000;
-/** Folders that are read before it is their turn. */
-const AHEAD = 16;
 
-interface Waiting {
+interface Folder {
   readonly node: FatNode;
   readonly depth: number;
-  reading?: Promise<FolderContent>;
 }
 
 /** Walks the whole volume. @throws CoreError `device.read-failed` */
@@ -45,6 +43,9 @@ class TreeScan {
   readonly #nodes: FatNode[] = [];
   readonly #findings: Finding[] = [];
   readonly #owner: Int32Array;
+  readonly #waiting = new WaitingFolders(({ node, depth }: Folder) =>
+    this.#content(node, depth, node.firstCluster, node.clusters),
+  );
   #label: FatTree['label'];
 
   constructor(private readonly state: FatState) {
@@ -52,14 +53,12 @@ class TreeScan {
   }
 
   async run(): Promise<FatTree> {
-    const waiting: Waiting[] = [];
-    this.#goInto(await this.#root(), waiting);
-    for (let next = waiting.pop(); next; next = waiting.pop()) {
-      for (const soon of waiting.slice(-AHEAD)) this.#read(soon);
-      const content = await this.#read(next);
-      next.node.dots = hasDots(content.bytes);
-      this.#judgeFolder(next.node, next.depth, true);
-      this.#goInto(content, waiting);
+    this.#goInto(await this.#root());
+    for (let next = await this.#waiting.next(); next; next = await this.#waiting.next()) {
+      const { folder, content } = next;
+      folder.node.dots = hasDots(content.bytes);
+      this.#judgeFolder(folder.node, folder.depth, true);
+      this.#goInto(content);
     }
     this.#findLost();
     return {
@@ -70,8 +69,8 @@ class TreeScan {
     };
   }
 
-  #goInto(folder: FolderContent, waiting: Waiting[]): void {
-    const children: Waiting[] = [];
+  #goInto(folder: FolderContent): void {
+    const children: Folder[] = [];
     const { orphans } = eachEntry(folder.bytes, (at, slots) => {
       const node = this.#visit(folder, at, slots);
       if (node) children.push({ node, depth: folder.depth + 1 });
@@ -81,7 +80,7 @@ class TreeScan {
       const message = `${orphans} long-name entries in ${path || 'the root'} belong to no file.`;
       this.#find('info', 'fat.long-name', message, path);
     }
-    for (const child of children.reverse()) waiting.push(child);
+    for (const child of children.reverse()) this.#waiting.push(child);
   }
 
   async #root(): Promise<FolderContent> {
@@ -93,15 +92,6 @@ class TreeScan {
     }
     const clusters = this.#claim(g.rootCluster, ROOT_OWNER, { path: 'the root folder' });
     return this.#content(undefined, 0, g.rootCluster, clusters);
-  }
-
-  #read(waiting: Waiting): Promise<FolderContent> {
-    const { node, depth } = waiting;
-    if (waiting.reading) return waiting.reading;
-    waiting.reading = this.#content(node, depth, node.firstCluster, node.clusters);
-    // It is told when it is its turn.
-    waiting.reading.catch(() => undefined);
-    return waiting.reading;
   }
 
   async #content(node: FatNode | undefined, depth: number, first: number, clusters: number): Promise<FolderContent> {
