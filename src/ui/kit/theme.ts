@@ -29,6 +29,7 @@ const DARK = {
 /** @param still nothing moves: what waited for the end of a motion that is over at once could wait for ever */
 export function antTheme(dark: boolean, still: boolean): ThemeConfig {
   const p = dark ? DARK : LIGHT;
+  const link = dark ? '#66b3bb' : p.accent;
   return {
     algorithm: dark ? theme.darkAlgorithm : theme.defaultAlgorithm,
     token: {
@@ -36,7 +37,7 @@ export function antTheme(dark: boolean, still: boolean): ThemeConfig {
       colorPrimaryHover: dark ? '#287880' : '#1b6a75',
       colorInfo: p.accent,
       colorSuccess: p.accent,
-      colorLink: dark ? '#66b3bb' : p.accent,
+      colorLink: link,
       colorError: p.danger,
       colorInfoBg: p.info,
       colorInfoBorder: p.line,
@@ -67,6 +68,8 @@ export function antTheme(dark: boolean, still: boolean): ThemeConfig {
     },
     components: {
       Table: { rowSelectedBg: p.info, rowSelectedHoverBg: p.info },
+      // What is chosen in a menu.
+      Dropdown: { colorPrimary: link },
       // The usual hover colour is too faint for words on a dark panel.
       Button: { defaultHoverColor: p.ink, defaultActiveColor: p.ink, defaultHoverBorderColor: p.muted },
     },

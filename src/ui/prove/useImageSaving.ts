@@ -49,6 +49,8 @@ export function useImageSaving({ id, disk }: Current) {
     const made: string[] = [];
     try {
       for (const [i, { name: own, ...part }] of parts.entries()) {
+        // Others may have been at work there meanwhile.
+        await assertNotThere(folder, own);
         made.push(own);
         const progress = listener((done: number, total: number) =>
           went((i + (total > 0 ? done / total : 1)) / parts.length),

@@ -46,7 +46,7 @@ export function Commands({ open, onClose, onHelp }: Props) {
   );
 }
 
-/** Takes what is typed, and that it was entered, before the field has the focus: a quick hand types before it is there. */
+/** Takes what is typed, that it was entered, or not wanted after all, before the field has the focus: a quick hand is faster. */
 function useTypedAhead(open: boolean, field: RefObject<HTMLInputElement | null>, take: (key: string) => void): void {
   const taken = useEffectEvent(take);
   useLayoutEffect(() => {
