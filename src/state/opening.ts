@@ -136,8 +136,7 @@ async function lookedAt(id: string, recipe: Recipe): Promise<Survey | undefined>
   const counts = [db.overlayEdits, db.overlayPages, db.journal].map((t) => t.where('diskId').equals(id).count());
   counts.push(db.layers.filter((layer) => layer.diskId === id).count());
   if ((await Promise.all(counts)).some((count) => count > 0)) return undefined;
-  looked ??= fetchLooked();
-  return (await looked).find((one) => sameJson(one.recipe, recipe))?.survey;
+  return (await looked)?.find((one) => sameJson(one.recipe, recipe))?.survey;
 }
 
 const whenNobodyWaits = (): BuildWhen => (savesData() ? 'asked' : 'behind');

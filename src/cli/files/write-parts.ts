@@ -9,8 +9,8 @@ import { writeImage } from './write-image';
  * Writes the parts of which `first` is the name of the first, each read back.
  * @throws CoreError `image.parts`, `image.not-as-saved`, `file.*`; none is left behind then
  */
-export async function writeParts(files: Files, disk: BlockDevice, first: string, partSize: number): Promise<void> {
-  const parts = cutIntoParts(disk, partSize).map((part, i) => ({ ...part, name: partName(first, i + 1) }));
+export async function writeParts(files: Files, disk: BlockDevice, first: string, length: number): Promise<void> {
+  const parts = cutIntoParts(disk, length).map((part, i) => ({ ...part, name: partName(first, i + 1) }));
   for (const { name } of parts) await assertNew(files, name);
   const made: string[] = [];
   try {

@@ -21,7 +21,3 @@ export async function readPieces(device: BlockDevice, pieces: readonly Piece[]):
   for (let i = 0; i < reads.length; i += AT_ONCE) await Promise.all(reads.slice(i, i + AT_ONCE).map((read) => read()));
   return bytes;
 }
-
-/** The part of a folder up to its end mark, to be kept: without what lies behind it, where that is most of it. */
-export const keptUpTo = (bytes: Uint8Array, end: number): Uint8Array =>
-  end < bytes.length / 2 ? bytes.slice(0, end) : bytes.subarray(0, end);

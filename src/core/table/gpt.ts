@@ -5,7 +5,7 @@
  * UEFI 2.10 §5.3. Either copy is enough to read the disk; a copy that is damaged, or not where it belongs, is told and
  * mended whenever the table is written, since both are always written.
  */
-import { crc32, formatGuid, ZERO_GUID } from '@/core/bytes';
+import { crc32, formatGuid, utf16, ZERO_GUID } from '@/core/bytes';
 import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
 import { ENTRY, GPT_SIGNATURE, HEADER, NAME_UNITS, type GptDisk, type GptEntry } from './gpt-format';
@@ -105,15 +105,8 @@ function entriesIn({ header: { entryCount, entrySize }, array }: Copy): GptEntry
   return out;
 }
 
-function nameIn(bytes: Uint8Array): string {
-  let out = '';
-  for (let i = 0; i < NAME_UNITS; i++) {
-    const unit = bytes[2 * i]! | (bytes[2 * i + 1]! << 8);
-    if (unit === 0) break;
-    out += String.fromCharCode(unit);
-  }
-  return out;
-}
+/** Up to the first zero. */
+const nameIn = (bytes: Uint8Array): string => utf16(bytes, 0, 2 * NAME_UNITS).split('\0', 1)[0]!;
 
 /** What is wrong with either copy; writing the table mends it. */
 function copyFindings(primary: Copy | string, backup: Copy | string, lastLba: number): Finding[] {

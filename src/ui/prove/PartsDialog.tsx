@@ -14,16 +14,16 @@ const USUAL = 4000 * MIB;
 interface Props {
   readonly disk: { readonly size: number; readonly sectorSize: number };
   readonly open: boolean;
-  readonly onSave: (partSize: number) => void;
+  readonly onSave: (length: number) => void;
   readonly onClose: () => void;
 }
 
 /** How long the parts of an image shall be, and what that comes to. */
 export function PartsDialog({ disk, open, onSave, onClose }: Props) {
-  const [partSize, setPartSize] = useState(USUAL);
+  const [length, setLength] = useState(USUAL);
   const [fault, setFault] = useState<string>();
   const size = useSizes();
-  const { words, refusal } = told(disk, partSize, size);
+  const { words, refusal } = told(disk, length, size);
   return (
     <Modal
       open={open}
@@ -31,7 +31,7 @@ export function PartsDialog({ disk, open, onSave, onClose }: Props) {
       okText="Export"
       okButtonProps={{ disabled: refusal || fault !== undefined }}
       onOk={() => {
-        onSave(partSize);
+        onSave(length);
         onClose();
       }}
       onCancel={onClose}
@@ -40,10 +40,10 @@ export function PartsDialog({ disk, open, onSave, onClose }: Props) {
       <label htmlFor="part-size">Length of a part</label>
       <SizeInput
         id="part-size"
-        bytes={partSize}
+        bytes={length}
         context={{ whole: disk.size }}
         focus={open}
-        onSize={setPartSize}
+        onSize={setLength}
         onFault={setFault}
       />
       {fault ? <Alert type="error" showIcon title={fault} /> : null}
@@ -60,11 +60,11 @@ export function PartsDialog({ disk, open, onSave, onClose }: Props) {
 
 function told(
   disk: Props['disk'],
-  partSize: number,
+  length: number,
   sizeWords: (bytes: number) => string,
 ): { readonly words: string; readonly refusal: boolean } {
   try {
-    const parts = cutIntoParts(disk, partSize);
+    const parts = cutIntoParts(disk, length);
     const [last] = parts.slice(-1);
     const words =
       parts.length === 1

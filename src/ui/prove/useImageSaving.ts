@@ -1,11 +1,11 @@
 'use client';
 
-import { CoreError } from '@/core/errors';
 import { cutIntoParts, partName } from '@/core/image';
 import { engine, given, listener } from '@/engine';
 import type { Current } from '@/state';
 import { useState } from 'react';
 import { download, folderPicker, savePicker } from '../kit';
+import { saveParts } from './save-parts';
 
 /** Forms that an image is saved in beside a raw one. */
 export const FORMS = ['gz', 'qcow2', 'zip', 'vhd', 'vhdx'] as const;
@@ -44,28 +44,15 @@ export function useImageSaving({ id, disk }: Current) {
     }
     const folder = await pick({ mode: 'readwrite' }).catch(() => undefined);
     if (!folder) return;
-    for (const { name: own } of parts) await assertNotThere(folder, own);
     setSaved(0);
-    const made: string[] = [];
-    try {
-      for (const [i, { name: own, ...part }] of parts.entries()) {
-        // Others may have been at work there meanwhile.
-        await assertNotThere(folder, own);
-        made.push(own);
-        const progress = listener((done: number, total: number) =>
-          went((i + (total > 0 ? done / total : 1)) / parts.length),
-        );
-        await engine('exportTo', id, await folder.getFileHandle(own, { create: true }), progress, part);
-      }
-    } catch (error) {
-      // Some parts are no disk.
-      for (const own of made) await folder.removeEntry(own).catch(() => undefined);
-      setSaved(undefined);
-      throw error;
-    }
+    await saveParts(id, folder, parts, went);
     setSaved('same');
   };
-  const say = (saving: Promise<void>): void => void saving.catch((error: Error) => setFault(error.message));
+  const say = (saving: Promise<void>): void =>
+    void saving.catch((error: Error) => {
+      setSaved(undefined);
+      setFault(error.message);
+    });
   const save = (form: ImageForm): void => {
     setFault(undefined);
     say(form === 'raw' ? saveRaw() : saveAs(form));
@@ -75,13 +62,4 @@ export function useImageSaving({ id, disk }: Current) {
     say(inParts(partSize));
   };
   return { save, saveInParts, saved, fault };
-}
-
-/** What is in a folder already is left as it is. */
-async function assertNotThere(folder: FileSystemDirectoryHandle, name: string): Promise<void> {
-  const there = await folder.getFileHandle(name).then(
-    () => true,
-    (error: Error) => error.name !== 'NotFoundError',
-  );
-  if (there) throw new CoreError('file.exists', { name });
 }

@@ -29,10 +29,6 @@ export function pathAt({ folder: { owner, bytes }, set, setBytes }: EntryPlace, 
 }
 
 export class EntryOwner implements Owner {
-  readonly #folder: FolderContent;
-  readonly #set: number;
-  readonly #setBytes: number;
-  readonly #entry: number;
   // Most are in one piece, which is kept as two numbers.
   readonly #start: number;
   readonly #length: number;
@@ -41,21 +37,17 @@ export class EntryOwner implements Owner {
 
   constructor(
     readonly kind: Owner['kind'],
-    place: EntryPlace,
+    private readonly place: EntryPlace,
     readonly contiguous: boolean,
     runs: readonly Run[],
   ) {
-    this.#folder = place.folder;
-    this.#set = place.set;
-    this.#setBytes = place.setBytes;
-    this.#entry = place.entry;
     this.#start = runs[0]?.start ?? 0;
     this.#length = runs[0]?.length ?? 0;
     this.#pieces = runs.length > 1 ? runs : undefined;
   }
 
   get at(): NonNullable<Owner['at']> {
-    return { folder: this.#folder.owner, set: this.#set, setBytes: this.#setBytes, entry: this.#entry };
+    return { ...this.place, folder: this.place.folder.owner };
   }
 
   get runs(): readonly Run[] {
@@ -64,26 +56,25 @@ export class EntryOwner implements Owner {
   }
 
   get path(): string {
-    const place = { folder: this.#folder, set: this.#set, setBytes: this.#setBytes, entry: this.#entry };
-    return (this.#path ??= pathAt(place, this.kind));
+    return (this.#path ??= pathAt(this.place, this.kind));
   }
 
   get size(): number {
-    const size = u64At(this.#folder.bytes, this.#entry + STREAM.offsets.length);
+    const size = u64At(this.place.folder.bytes, this.place.entry + STREAM.offsets.length);
     return Number.isFinite(size) ? size : 0;
   }
 
   get validSize(): number {
     const { size } = this;
     if (this.kind !== 'file') return size;
-    return Math.min(size, u64At(this.#folder.bytes, this.#entry + STREAM.offsets.validLength));
+    return Math.min(size, u64At(this.place.folder.bytes, this.place.entry + STREAM.offsets.validLength));
   }
 
   get attributes(): number {
-    return FILE.decode(this.#folder.bytes, this.#set).attributes;
+    return FILE.decode(this.place.folder.bytes, this.place.set).attributes;
   }
 
   times(): FileTimes {
-    return timesOf(FILE.decode(this.#folder.bytes, this.#set));
+    return timesOf(FILE.decode(this.place.folder.bytes, this.place.set));
   }
 }

@@ -5,8 +5,8 @@
 import { u16At, u32At, u64At, utf16 } from '@/core/bytes';
 import type { BlockDevice } from '@/core/device';
 import { CoreError, type Finding } from '@/core/errors';
+import { upToEndMark } from '../folder-bytes';
 import type { Run } from '../free-space';
-import { keptUpTo } from '../read-pieces';
 import { WaitingFolders } from '../waiting-folders';
 import { fatStart, type ExfatGeometry } from './boot-region';
 import { parseCaseTable } from './case-table';
@@ -148,7 +148,7 @@ class TreeReader {
     const { runs, size, path } = owner;
     if (size > MAX_FOLDER_BYTES) this.#find('error', 'exfat.folder', `The folder ${path} is longer than may be.`);
     const bytes = await readOwner(this.device, this.g, runs, Math.min(size, MAX_FOLDER_BYTES));
-    return { owner, bytes: keptUpTo(bytes, endOf(bytes)) };
+    return { owner, bytes: upToEndMark(bytes) };
   }
 
   /** What the sets of a folder say. A set that makes no sense is told and left out. */
@@ -253,13 +253,6 @@ class TreeReader {
 }
 
 const covers = ({ runs, size }: Owner, clusterSize: number): boolean => clustersOf(runs) * clusterSize >= size;
-
-/** Where the entries of a folder end. */
-function endOf(content: Uint8Array): number {
-  let at = 0;
-  while (at + ENTRY_BYTES <= content.length && content[at] !== 0) at += ENTRY_BYTES;
-  return at;
-}
 
 /** Where the entries of a folder begin. */
 const positions = (content: Uint8Array): number[] =>

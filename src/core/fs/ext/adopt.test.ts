@@ -78,17 +78,17 @@ describe('a volume that takes over the files of the one behind it', () => {
         sizes.map((size) => makeVolume({ kind, size: Math.max(6 * MIB, size), clusterSize: blockSize })),
       );
       const offset = first!.size + gap;
-      const disk = new SparseDevice(offset + second!.size + between(0, 2) * MIB, 512);
+      const both = new SparseDevice(offset + second!.size + between(0, 2) * MIB, 512);
       await fill(kind, first as SparseDevice, 3 + round, random());
       await fill(kind, second as SparseDevice, 50 + round, [0.5, 0.9, 1][round % 3]!);
       await shareWithRoot(second as SparseDevice);
       for (const [at, part] of [[0, first!] as const, [offset, second!] as const])
         for (let done = 0; done < part.size; done += MIB)
-          await disk.write(at + done, await part.bytes(done, Math.min(MIB, part.size - done)));
+          await both.write(at + done, await part.bytes(done, Math.min(MIB, part.size - done)));
       const before = [await manifestOf(kind, first!, true), await manifestOf(kind, second!, true)];
-      const window = new WindowDevice(disk, offset, second!.size);
+      const window = new WindowDevice(both, offset, second!.size);
       const [target, source] = [
-        await openVolume(kind, new WindowDevice(disk, 0, first!.size)),
+        await openVolume(kind, new WindowDevice(both, 0, first!.size)),
         await openVolume(kind, window),
       ];
       expect(target.info.adoptionStyle).toBe(source.info.adoptionStyle);
@@ -96,10 +96,10 @@ describe('a volume that takes over the files of the one behind it', () => {
       const live = joinRanges([...(await target.allocation()), ...held]);
       const entries = await entriesOf(source, 'second');
       const above = [{ path: 'second', facts: {} }];
-      const was = await disk.bytes(0, disk.size);
-      const spare = spareOf(target.info, source.info, disk.size);
-      await applyNow(disk, 0, live, (tx) =>
-        target.adopt({ source, offset, size: disk.size, above, entries }, tx),
+      const was = await both.bytes(0, both.size);
+      const spare = spareOf(target.info, source.info, both.size);
+      await applyNow(both, 0, live, (tx) =>
+        target.adopt({ source, offset, size: both.size, above, entries }, tx),
       ).catch((error: unknown) => {
         // A plan that leaves less is refused.
         if (spare >= 0 || !isCoreError(error, 'fs.full')) throw error;
@@ -107,13 +107,13 @@ describe('a volume that takes over the files of the one behind it', () => {
       });
       if (full > stopped) {
         stopped = full;
-        expect(await manifestOf(kind, new WindowDevice(disk, 0, first!.size), true)).toEqual(before[0]);
+        expect(await manifestOf(kind, new WindowDevice(both, 0, first!.size), true)).toEqual(before[0]);
         expect(await manifestOf(kind, window, true)).toEqual(before[1]);
         continue;
       }
-      const after = await openVolume(kind, disk);
+      const after = await openVolume(kind, both);
       expect(await after.check(), `${round}`).toEqual([]);
-      const found = new Map((await manifestOf(kind, disk, true)).map((e) => [e.path, e]));
+      const found = new Map((await manifestOf(kind, both, true)).map((e) => [e.path, e]));
       const moved = (e: ManifestEntry): ManifestEntry => ({ ...e, path: `second/${e.path}` });
       const expected = [...before[0]!, ...before[1]!.map(moved)];
       for (const entry of expected) expect(found.get(entry.path)).toEqual(entry);
@@ -121,7 +121,7 @@ describe('a volume that takes over the files of the one behind it', () => {
       for await (const entry of after.walk())
         for await (const run of entry.kind === 'file' && entry.path.startsWith('second/') ? after.content(entry) : [])
           if (run.kind === 'at') {
-            const is = await disk.bytes(run.offset, run.length);
+            const is = await both.bytes(run.offset, run.length);
             if (Buffer.compare(is, was.subarray(run.offset, run.offset + run.length)) !== 0) carried += run.length;
           }
     }

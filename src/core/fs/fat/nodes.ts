@@ -42,12 +42,13 @@ export class FatNode implements FileEntry {
   ) {}
 
   get path(): string {
-    if (this.known === undefined) {
-      const { node, bytes } = this.folder;
-      const name = nameAt(bytes, this.at, this.slots);
-      this.known = node ? `${node.path}/${name}` : name;
-    }
-    return this.known;
+    return (this.known ??= this.spelled());
+  }
+
+  private spelled(): string {
+    const { node, bytes } = this.folder;
+    const name = nameAt(bytes, this.at, this.slots);
+    return node ? `${node.path}/${name}` : name;
   }
 
   /** Index of its folder in {@link FatTree.nodes}, or -1 for the root. */

@@ -6,7 +6,7 @@
  */
 import type { Finding } from '@/core/errors';
 import type { FileEntry } from '../entry';
-import { keptUpTo } from '../read-pieces';
+import { upToEndMark } from '../folder-bytes';
 import { WaitingFolders } from '../waiting-folders';
 import { BAD, FREE, isLink } from './allocation-table';
 import { clusterOffset, DIRECTORY_ENTRY_BYTES, rootOffset } from './boot-sector';
@@ -104,8 +104,7 @@ class TreeScan {
     const runs = chainRuns(this.state, first, Math.min(clusters, most));
     const bytes = await readRuns(this.state, runs);
     const parts = runs.flatMap((run) => Array.from({ length: run.length }, (_, i) => clusterOffset(g, run.start + i)));
-    const { end } = eachEntry(bytes, () => undefined);
-    return new FolderContent(node, depth, keptUpTo(bytes, end), parts, g.clusterSize);
+    return new FolderContent(node, depth, upToEndMark(bytes), parts, g.clusterSize);
   }
 
   /** Has an entry. @returns the folder it is, where there is one to be gone into */
