@@ -251,6 +251,20 @@ test('a part of the page that can’t be fetched says so, and the page goes on o
   await expect(page.getByRole('button', { name: 'Divide this disk' })).toBeVisible();
 });
 
+test('what is pressed before the page’s scripts are there is done once they are', async ({ page }) => {
+  await openBench(page);
+  await page.getByRole('button', { name: `Open ${STICK}` }).click();
+  await expect(page.getByRole('button', { name: 'Divide this disk' })).toBeVisible();
+  let goOn = (): void => undefined;
+  const pressed = new Promise<void>((resolve) => (goOn = resolve));
+  await page.route('**/_next/static/chunks/*.js', (route) => pressed.then(() => route.continue()));
+  await page.reload({ waitUntil: 'commit' });
+  await page.getByRole('button', { name: 'Ullager, to the bench' }).click();
+  goOn();
+  await expect(page.getByRole('button', { name: `Open ${STICK}` })).toBeEnabled();
+  await expect(page.getByRole('button', { name: 'Divide this disk' })).toHaveCount(0);
+});
+
 test('whoever goes elsewhere while the bench is being opened stays there', async ({ page }) => {
   await openBench(page);
   await page.getByRole('button', { name: `Open ${STICK}` }).click();

@@ -5,6 +5,7 @@ import { Alert, ConfigProvider } from 'antd';
 import { useEffect, useMemo, useState, type DragEvent } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { Bench } from '../bench';
+import { pressEarly } from '../early-press';
 import { antTheme, fetchLater, registerSoon, useOnce } from '../kit';
 import { Commands } from './Commands';
 import { Header } from './Header';
@@ -38,6 +39,7 @@ export function Workbench() {
   useEffect(() => {
     if (opened) return;
     opened = true;
+    pressEarly();
     void openBench();
     registerSoon();
   }, []);
