@@ -7,7 +7,7 @@ export interface Figure {
   readonly what: string;
   readonly value: number;
   /** `x`: a ratio; `exponent`: of how it grows with size. */
-  readonly unit: 'x' | 'exponent' | 's' | 'ms' | 'MiB' | 'kB' | '%';
+  readonly unit: 'x' | 'exponent' | 's' | 'ms' | 'MiB' | 'kB' | '%' | 'times';
   readonly better: 'less' | 'more';
   /** What it should be at most, or at least. */
   readonly wanted?: number;
@@ -26,7 +26,7 @@ export function reached({ value, wanted, better }: Figure): boolean | undefined 
   return better === 'less' ? value <= wanted : value >= wanted;
 }
 
-const DIGITS = { x: 2, exponent: 2, s: 2, ms: 1, MiB: 0, kB: 0, '%': 0 } as const;
+const DIGITS = { x: 2, exponent: 2, s: 2, ms: 1, MiB: 0, kB: 0, '%': 0, times: 0 } as const;
 export const inUnit = (value: number, unit: Figure['unit']): string =>
   unit === 'exponent' ? `size^${value.toFixed(2)}` : `${value.toFixed(DIGITS[unit])} ${unit}`;
 

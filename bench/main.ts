@@ -16,6 +16,7 @@ import { benchPage } from './page';
 import { writePerformance } from './performance';
 import { benchCarried, benchLarge, benchPlanning } from './planning';
 import { benchRetire } from './retire';
+import { benchTasks } from './tasks';
 import { benchExport, benchVolume, benchVolumeGrowth } from './volume';
 
 const each = async (kinds: readonly string[], bench: (kind: string) => Promise<void>): Promise<void> => {
@@ -26,6 +27,7 @@ const each = async (kinds: readonly string[], bench: (kind: string) => Promise<v
 const AREAS: Readonly<Record<string, () => unknown>> = {
   start: benchOpening,
   page: benchPage,
+  tasks: benchTasks,
   memory: benchMemory,
   volume: () => each(['fat32', 'ext4'], benchVolume),
   growth: benchVolumeGrowth,

@@ -15,7 +15,7 @@ const keptSchema = z.array(
     area: z.string(),
     what: z.string(),
     value: z.number(),
-    unit: z.enum(['x', 'exponent', 's', 'ms', 'MiB', 'kB', '%']),
+    unit: z.enum(['x', 'exponent', 's', 'ms', 'MiB', 'kB', '%', 'times']),
     better: z.enum(['less', 'more']),
     wanted: z.number().optional(),
     beside: z.string().optional(),
