@@ -55,6 +55,10 @@ class GuardedVolume implements Volume {
     return outOfUse ? notOn(ranges, outOfUse) : ranges;
   }
 
+  immovable(): ReturnType<Volume['immovable']> {
+    return this.inner.immovable();
+  }
+
   beyond(end: number): ReturnType<Volume['beyond']> {
     return this.inner.beyond(end);
   }

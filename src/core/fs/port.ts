@@ -96,6 +96,8 @@ export interface Volume {
   limits(): Promise<SizeLimits>;
   /** Ranges in use, sorted, joined, structures included. */
   allocation(): Promise<readonly ByteRange[]>;
+  /** Structures that have their place once and for all, sorted; {@link Volume.retire} takes nothing off them. */
+  immovable(): Promise<readonly ByteRange[]>;
   beyond(end: number): Promise<Beyond>;
   walk(): AsyncIterable<FileEntry>;
   content(entry: FileEntry): AsyncIterable<ContentRun>;
@@ -104,8 +106,8 @@ export interface Volume {
   grow(size: number, tx: Transaction, options?: ChangeOptions): Promise<void>;
   relabel(label: string, tx: Transaction): Promise<void>;
   /**
-   * Takes places out of use: what lies on them is carried elsewhere, and their clusters are marked as bad. Structures that
-   * have their place once and for all stay where they are.
+   * Takes places out of use: what lies on them is carried elsewhere, and their clusters are marked as bad. What is
+   * {@link Volume.immovable} stays where it is.
    * @throws CoreError `fs.full` where there is not the room
    */
   retire(places: readonly ByteRange[], tx: Transaction, options?: ChangeOptions): Promise<void>;

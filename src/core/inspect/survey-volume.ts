@@ -46,6 +46,8 @@ export interface SurveyedVolume {
   readonly abilities: Abilities;
   /** Ranges in use from the volume's start; the whole volume when its content is not known. */
   readonly allocation: readonly ByteRange[];
+  /** Of one that places can be taken out of use of: stretches where that takes nothing off. */
+  readonly immovable?: readonly ByteRange[];
   readonly files: number;
   readonly findings: readonly Finding[];
   /** What it is, of one that is not open: damaged, or of a kind that no driver has. */
@@ -224,13 +226,15 @@ export async function surveyOpened(
     if (SYSTEM_FOLDER.test(entry.path)) content = 'system';
     else if (content === undefined && RECOVERY_FOLDER.test(entry.path)) content = 'recovery';
   }
+  const abilities = abilitiesOf(volume.info.kind);
   return {
     ...base,
     role: roleOf(base, volume.info, content),
     info: volume.info,
     limits: await volume.limits(),
-    abilities: abilitiesOf(volume.info.kind),
+    abilities,
     allocation: await volume.allocation(),
+    ...(abilities.retire ? { immovable: await volume.immovable() } : {}),
     files,
     findings: await volume.check(),
   };

@@ -122,6 +122,7 @@ class Derivation {
       ...[...changed].filter((k) => k.now.info?.unsettled).map((k) => make.settle(k)),
       ...transfers.settles(),
       ...this.#failing.early(proven),
+      ...this.#failing.ahead(proven, carries),
       ...transfers.at('first'),
       ...this.#removes(wipes, (r) => !going.has(r.now.number)),
       ...shrinks.map((k) => make.shrink(k, meanwhile(k), meanwhile(k) < k.planned.length ? forWantOf : undefined)),
@@ -136,7 +137,7 @@ class Derivation {
       ...makes.filter((v) => !early.has(v.id)).flatMap(made),
       ...grows.map((k) => make.grow(k.planned, meanwhile(k))),
       ...copied.flatMap((c, i) => this.#grown(c, copies[i]!).map((from) => make.grow(c.planned, from))),
-      ...this.#failing.gained(proven, [...copied.map((c) => c.planned), ...(rounds ? [rounds.target] : [])]),
+      ...this.#failing.gained(proven, [...copied.map((c) => c.planned), ...(rounds ? [rounds.target] : [])], carries),
       ...relabels.map((k) => make.relabel(k.planned)),
       ...copied.filter((c) => c.planned.label !== (c.original.info?.label ?? '')).map((c) => make.relabel(c.planned)),
       ...transfers.at('last'),
@@ -188,7 +189,7 @@ class Derivation {
       ...relabels,
       ...proven.filter((k) => transfers.changes(k)),
       ...proven.filter((k) => wiped.has(k.now.number)),
-      ...proven.filter((k) => this.#failing.change(k)),
+      ...proven.filter((k) => this.#failing.change(k, carries)),
     ]);
     return { proven, shrinks, grows, relabels, mended: proven.filter((k) => k.mending), changed };
   }

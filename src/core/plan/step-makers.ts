@@ -103,11 +103,14 @@ export class StepMakers {
     return { kind: 'settle', name: nameOf(planned), at: placeOf(now), cost: this.cost(0, SECTOR_WRITE, 16) };
   }
 
-  /** @param places bytes of the volume */
-  retire(name: string, at: Place, places: readonly ByteRange[]): RetireStep {
+  /**
+   * @param places bytes of the volume
+   * @param ahead they fail where the volume comes to
+   */
+  retire(name: string, at: Place, places: readonly ByteRange[], ahead = false): RetireStep {
     const bytes = totalOf(places);
     const cost = this.cost(bytes, bytes + SECTOR_WRITE, 4 * places.length, bytes);
-    return { kind: 'retire', name, at, places, cost };
+    return { kind: 'retire', name, at, places, ...(ahead ? { ahead } : {}), cost };
   }
 
   /** @param forWantOf set where it is grown again in the end: the room that would do instead */

@@ -1,14 +1,15 @@
 /** Failing places are taken out of use by the plan: what lies on them is carried off, and nothing comes there any more. */
 import { MediumDevice, WindowDevice, type BlockDevice } from '@/core/device';
 import { rounds } from '@/core/fixtures/rounds';
-import { driverOf, type ByteRange } from '@/core/fs';
+import { driverOf, joinRanges, overlapsAny, type ByteRange } from '@/core/fs';
 import { surveyDisk, type Survey } from '@/core/inspect';
 import { parseTarget, resolveTarget, type TargetInput } from '@/core/job';
-import { derivePlan, type Failing } from '@/core/plan';
+import { derivePlan, type Failing, type Plan } from '@/core/plan';
 import { seededRandom } from '@/core/practice';
 import { describe, expect, it } from 'vitest';
 import { MemoryJournal, startRun } from '.';
 import { surviveCuts } from './fixtures/cuts';
+import { Worn } from './fixtures/worn';
 import { buildStick, NOW } from './fixtures/sticks';
 
 const MIB = 1024 * 1024;
@@ -70,6 +71,61 @@ const planOn = async (disk: BlockDevice, target: TargetInput, failing: Failing, 
   const { layout } = resolveTarget(survey, parseTarget(target));
   return derivePlan(survey, layout, { failing, override, retireFailing: true });
 };
+
+/** Places of a disk, some of them of more than a sector: anywhere in a stretch, and where what is in use comes to. */
+function deadIn({ start, end }: ByteRange, used: readonly ByteRange[], random: () => number): ByteRange[] {
+  const one = (from: ByteRange): ByteRange => {
+    const at = from.start + 512 * Math.floor((random() * (from.end - from.start)) / 512);
+    return { start: at, end: at + 512 * (1 + Math.floor(random() ** 3 * 40)) };
+  };
+  const inUse = used.slice(1).map((r) => ({ start: start + r.start, end: start + r.end }));
+  const picked = Array.from(
+    { length: 1 + Math.floor(random() * 3) },
+    () => inUse[Math.floor(random() * inUse.length)]!,
+  );
+  return joinRanges([...Array.from({ length: 2 }, () => ({ start, end })), ...picked].map(one));
+}
+
+describe('a volume that goes where places can’t be written', () => {
+  it.each(KINDS)('leaves them out: %s, as it was, smaller, or partly over itself', async (kind) => {
+    const [size, room] = kind === 'fat32' ? [42, 90] : [22, 50];
+    const gone = { cleared: 0, refused: 0, hit: 0 };
+    for (let round = 0; round < rounds(6, 60); round++) {
+      const random = seededRandom(700 + round);
+      const volumes = [{ fileSystem: kind, label: 'OLD', fill, size: `${size} MiB` }] as never;
+      const disk = await buildStick({ table: 'gpt', size: `${room} MiB`, volumes });
+      const survey = await surveyDisk(disk);
+      const gap = [size + 2, size + 2, 3][round % 3]!;
+      const [start, length] = [gap + 1, size - (round % 2 === 1 ? 2 : 0)].map((n) => n * MIB) as [number, number];
+      const dead = deadIn({ start, end: start + length }, survey.volumes[0]!.allocation, random);
+      const target: TargetInput = { volumes: [{ gap: `${gap} MiB` }, { keep: 1, size: `${length} B` }] };
+      const { layout } = resolveTarget(survey, parseTarget(target));
+      const moved = layout.volumes[0]!.start;
+      let plan: Plan;
+      try {
+        plan = derivePlan(survey, layout, { failing: { weak: [], dead } });
+      } catch (error) {
+        expect(String(error)).toMatch(/carried onto a place that can’t be written/);
+        const { immovable } = survey.volumes[0]!;
+        const last = moved + length - 4096;
+        expect(dead.some((d) => d.end > last || overlapsAny(immovable!, d.start - moved, d.end - moved))).toBe(true);
+        gone.refused++;
+        continue;
+      }
+      const used = survey.volumes[0]!.allocation;
+      gone.hit += dead.filter((d) => overlapsAny(used, d.start - moved, d.end - moved)).length;
+      gone.cleared++;
+      const after = new Worn(disk.buffer.slice(), dead);
+      expect((await startRun(plan, { disk: after, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
+      const [volume] = (await surveyDisk(after)).volumes;
+      expect(volume!.findings.filter((f) => f.severity !== 'info')).toEqual([]);
+      expect(dead.filter((d) => overlapsAny(volume!.allocation, d.start - moved, d.end - moved))).toEqual([]);
+      if (round % 3 === 0) await surviveCuts(plan, disk, random, 1);
+    }
+    expect(gone.cleared).toBeGreaterThan(0);
+    expect(gone.hit).toBeGreaterThan(0);
+  });
+});
 
 describe('failing places go out of use', () => {
   it.each(KINDS)('on %s that is made smaller with another volume beside it, whatever is cut', async (kind) => {
@@ -155,10 +211,12 @@ describe('failing places go out of use', () => {
     const inUse = start + old!.allocation.find((a) => a.start > 0)!.start;
     const free = start + old!.allocation[0]!.end;
     const deadAt = (at: number): Failing => ({ weak: [], dead: [{ start: at, end: at + 512 }] });
-    await expect(planOn(disk, target, deadAt(inUse))).rejects.toThrow(/carried onto a place that can’t be written/);
-    expect((await planOn(disk, target, deadAt(inUse), true)).steps.length).toBeGreaterThan(0);
-    const kinds = (await planOn(disk, target, deadAt(free))).steps.map((s) => s.kind);
-    expect(kinds).toEqual(['check', 'carry', 'table', 'retire', 'prove']);
+    await expect(planOn(disk, target, deadAt(start))).rejects.toThrow(/carried onto a place that can’t be written/);
+    expect((await planOn(disk, target, deadAt(start), true)).steps.length).toBeGreaterThan(0);
+    for (const at of [inUse, free]) {
+      const kinds = (await planOn(disk, target, deadAt(at))).steps.map((s) => s.kind);
+      expect(kinds).toEqual(['check', 'retire', 'carry', 'table', 'prove']);
+    }
     const { dead } = deadAt(3 * MIB);
     const survey = await surveyDisk(disk);
     const { layout } = resolveTarget(survey, parseTarget({ volumes: [{ keep: 1 }] }));

@@ -1,7 +1,6 @@
 /** Wiping, mending, and putting volumes back: what was asked changes and nothing else, whatever is cut. */
 import { isAll } from '@/core/bytes/fixtures/filled';
 import { MemoryDevice } from '@/core/device';
-import { CoreError } from '@/core/errors';
 import { surveyDisk, type Survey } from '@/core/inspect';
 import { type TargetInput } from '@/core/job';
 import { type Plan } from '@/core/plan';
@@ -11,6 +10,7 @@ import { readRunState, resumeRun, startRun } from '.';
 import { surviveCuts } from './fixtures/cuts';
 import { NOW } from './fixtures/sticks';
 import { traceRun } from './fixtures/trace';
+import { Worn } from './fixtures/worn';
 import { MIB, KINDS, shelf, planned, manifest, ports } from './fixtures/shelf';
 
 const keepAll = (survey: Survey): TargetInput['volumes'] => survey.volumes.map((v) => ({ keep: v.number }));
@@ -93,23 +93,6 @@ describe('what is unallocated', () => {
   });
 });
 
-/** A disk with sectors that can't be written. */
-class Worn extends MemoryDevice {
-  constructor(
-    bytes: Uint8Array,
-    private readonly from: number,
-    private readonly to: number,
-  ) {
-    super(bytes);
-  }
-
-  protected override async writeAt(offset: number, from: Uint8Array): Promise<void> {
-    if (offset < this.to && this.from < offset + from.length)
-      throw new CoreError('device.write-failed', { offset, length: from.length });
-    await super.writeAt(offset, from);
-  }
-}
-
 describe('sectors that can’t be written', () => {
   const wipe: TargetInput['wipe'] = [{ what: 'unallocated', pattern: 'ones' }];
 
@@ -117,7 +100,7 @@ describe('sectors that can’t be written', () => {
     const { buffer } = await shelf(['fat16'], 'mbr');
     const { plan } = await planned(new MemoryDevice(buffer.slice()), { volumes: [{ keep: 1 }], wipe });
     const [from, to] = [16 * MIB + 512, 16 * MIB + 2048];
-    const disk = new Worn(buffer, from, to);
+    const disk = new Worn(buffer, [{ start: from, end: to }]);
     const certificate = await startRun(plan, ports(disk));
     expect(certificate.outcome).toBe('differs');
     expect(certificate.wipes![0]).toMatchObject({ unwrittenBytes: 1536, differing: 1536 });
@@ -129,7 +112,7 @@ describe('sectors that can’t be written', () => {
   it('are a disk that is gone where all are, and the run stops', async () => {
     const { buffer } = await shelf(['fat16'], 'mbr');
     const { plan } = await planned(new MemoryDevice(buffer.slice()), { volumes: [{ keep: 1 }], wipe });
-    const disk = new Worn(buffer, 15 * MIB, 18 * MIB);
+    const disk = new Worn(buffer, [{ start: 15 * MIB, end: 18 * MIB }]);
     await expect(startRun(plan, ports(disk))).rejects.toMatchObject({ code: 'device.write-failed' });
   });
 });

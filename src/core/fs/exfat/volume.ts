@@ -102,6 +102,11 @@ class ExfatVolume implements Volume {
     return joinRanges(ranges);
   }
 
+  async immovable(): Promise<readonly ByteRange[]> {
+    const { heapSector, sectorSize } = this.state.geometry;
+    return [{ start: 0, end: heapSector * sectorSize }];
+  }
+
   async beyond(end: number): Promise<Beyond> {
     const { geometry: g, tree } = this.state;
     const heap = g.heapSector * g.sectorSize;

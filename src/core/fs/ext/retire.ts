@@ -5,6 +5,7 @@
  */
 import { runsOf } from '../bitmap';
 import type { ByteRange, Transaction } from '../port';
+import type { Run } from '../free-space';
 import { Retired } from '../retired';
 import { clusterCount } from './bitmaps';
 import type { Extent } from './block-map';
@@ -35,6 +36,18 @@ export async function retireExt(state: ExtState, places: readonly ByteRange[], t
   await draft.flush(tx, settled(state, carrier.fields), { copies: false });
 }
 
+/** Blocks of what has its place once and for all. */
+export function fixedRuns(state: ExtState): Run[] {
+  const { firstDataBlock } = state.g;
+  const fixed = runsOf(ownershipOf(state).structures, 0, clusterCount(state.g), true);
+  // The list of blocks that are kept for descriptors stands where it was made.
+  const list = mapOf(state, RESIZE_INODE).inner.slice(0, 1);
+  return [
+    ...fixed.map(({ start, length }) => ({ start: firstDataBlock + start, length })),
+    ...list.map((start) => ({ start, length: 1 })),
+  ];
+}
+
 function retiredBy(state: ExtState, places: readonly ByteRange[]): Retired {
   const { g } = state;
   const { firstDataBlock, blockSize, blockCount } = g;
@@ -45,13 +58,7 @@ function retiredBy(state: ExtState, places: readonly ByteRange[]): Retired {
     firstDataBlock,
     blockCount - firstDataBlock,
   );
-  const fixed = runsOf(ownershipOf(state).structures, 0, clusterCount(g), true);
-  // The list of blocks that are kept for descriptors stands where it was made.
-  const list = mapOf(state, RESIZE_INODE).inner.slice(0, 1);
-  return touched.except([
-    ...fixed.map(({ start, length }) => ({ start: firstDataBlock + start, length })),
-    ...list.map((start) => ({ start, length: 1 })),
-  ]);
+  return touched.except(fixedRuns(state));
 }
 
 async function listBad(state: ExtState, retired: Retired, carrier: InodeCarrier, draft: Draft): Promise<void> {

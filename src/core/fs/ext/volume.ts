@@ -22,6 +22,7 @@ import { adoptExt, adoptionStyle } from './adopt';
 import { inlineOf, type Attribute } from './attributes';
 import { clusterCount } from './bitmaps';
 import { BAD_BLOCKS } from './carry-inodes';
+import { fixedBecause } from './changeable';
 import { checkExt } from './check';
 import { detailsOf, hasAttributes, ownAttributes } from './details';
 import { ExtEntry } from './entry';
@@ -42,7 +43,7 @@ import { extLimits } from './limits';
 import { mapOf, readExt, type ExtState } from './state';
 import { identifyExt, markExt, relabelExt, settleExt } from './superblock-edits';
 import { resizeExt } from './resize';
-import { retireExt } from './retire';
+import { fixedRuns, retireExt } from './retire';
 import { has, kindOf, labelOf } from './superblock';
 import { openExtWriter } from './writer';
 
@@ -88,6 +89,16 @@ class ExtVolume implements Volume {
         end: Math.min(first + (start + length) * unit, g.blockCount * g.blockSize),
       });
     return joinRanges(ranges);
+  }
+
+  async immovable(): Promise<readonly ByteRange[]> {
+    const { g } = this.state;
+    const { blockSize, firstDataBlock, blockCount } = g;
+    if (fixedBecause(g)) return [{ start: 0, end: blockCount * blockSize }];
+    const fixed = fixedRuns(this.state).map(({ start, length }) => {
+      return { start: start * blockSize, end: (start + length) * blockSize };
+    });
+    return joinRanges([{ start: 0, end: firstDataBlock * blockSize }, ...fixed]);
   }
 
   async beyond(end: number): Promise<Beyond> {

@@ -72,6 +72,11 @@ class FatVolume implements Volume {
     return ranges;
   }
 
+  async immovable(): Promise<readonly ByteRange[]> {
+    const { dataStart, sectorSize } = this.state.geometry;
+    return [{ start: 0, end: dataStart * sectorSize }];
+  }
+
   async beyond(end: number): Promise<Beyond> {
     const { geometry: g, table } = this.state;
     const first = Math.max(2, Math.floor((end / g.sectorSize - g.dataStart) / g.sectorsPerCluster) + 2);

@@ -47,6 +47,10 @@ export async function resizeNtfs(
   await new Resize(input, size, tx, { reserved }).run();
 }
 
+/** Where systems start: the clusters of the boot file. */
+export const startRuns = (mft: ChangeInput['mft']): readonly DataRun[] =>
+  mft.files.get(BOOT_FILE)?.streams.flatMap((s) => s.runs) ?? [];
+
 /**
  * Carries what lies on places elsewhere, and has their clusters in the list of those that are bad, but for the first ones,
  * where systems start.
@@ -59,9 +63,8 @@ export async function retireNtfs(
   tx: Transaction,
 ): Promise<void> {
   const { clusterSize, clusterCount } = input.geometry;
-  const start = input.mft.files.get(BOOT_FILE)?.streams.flatMap((s) => s.runs) ?? [];
   const touched = Retired.touching(places, 0, clusterSize, 0, clusterCount);
-  const retired = touched.except(start.map(({ lcn, length }) => ({ start: lcn, length })));
+  const retired = touched.except(startRuns(input.mft).map(({ lcn, length }) => ({ start: lcn, length })));
   if (!retired.isEmpty) await new Resize(input, size, tx, { retired }).run();
 }
 

@@ -16,6 +16,7 @@ import type {
   VolumeInfo,
   VolumeWriter,
 } from '../port';
+import { joinRanges } from '../ranges';
 import { outOfUse } from '../retired';
 import { bitmapBytes, countSet, runsOf } from '../bitmap';
 import { GatheredDevice } from '../gathered-device';
@@ -25,7 +26,7 @@ import { readDetails } from './details';
 import { ntfsLimits } from './limits';
 import { markNtfs, relabelNtfs } from './relabel';
 import type { ChangeInput } from './change';
-import { resizeNtfs, retireNtfs } from './resize';
+import { resizeNtfs, retireNtfs, startRuns } from './resize';
 import { SecurityDescriptors } from './secure';
 import { reservedFor, takeOver, type Reserved } from './adopt';
 import { openNtfsWriter, type NtfsWriter } from './writer';
@@ -114,6 +115,16 @@ class NtfsVolume implements Volume {
     const backup = totalSectors * sectorSize;
     if (backup + sectorSize <= this.device.size) add(backup, backup + sectorSize);
     return ranges;
+  }
+
+  async immovable(): Promise<readonly ByteRange[]> {
+    const { clusterSize, totalSectors, sectorSize } = this.geometry;
+    const start = startRuns(this.mft).map(({ lcn, length }) => ({
+      start: lcn * clusterSize,
+      end: (lcn + length) * clusterSize,
+    }));
+    const backup = totalSectors * sectorSize;
+    return joinRanges([...start, { start: backup, end: backup + sectorSize }]);
   }
 
   async beyond(end: number): Promise<Beyond> {

@@ -67,6 +67,10 @@ class SwapVolume implements Volume {
     return [{ start: 0, end: this.info.used }];
   }
 
+  async immovable(): Promise<readonly ByteRange[]> {
+    return this.allocation();
+  }
+
   async beyond(end: number): Promise<Beyond> {
     const bytes = Math.max(0, this.info.used - end);
     return { bytes, items: bytes > 0 ? [{ path: '(memory of a system that sleeps)', bytes }] : [] };

@@ -1,5 +1,8 @@
-/** Takes failing places of a volume out of use, before anything else comes there. */
-import type { ByteRange } from '@/core/fs';
+/**
+ * Takes failing places of a volume out of use, before anything else comes there; or places that will fail where the volume
+ * is carried to, before it goes.
+ */
+import { totalOf, type ByteRange } from '@/core/fs';
 import type { Place } from '@/core/place';
 import { formatSize, spaced } from '@/core/size';
 import * as z from 'zod';
@@ -10,6 +13,8 @@ export interface RetireStep extends StepBase {
   readonly at: Place;
   /** Bytes of the volume. */
   readonly places: readonly ByteRange[];
+  /** They fail where the volume comes to. */
+  readonly ahead?: true;
 }
 
 export const retire: StepKind<RetireStep> = {
@@ -19,16 +24,21 @@ export const retire: StepKind<RetireStep> = {
     ...baseShape,
     at: herePlaceSchema,
     places: z.array(z.strictObject({ start: byteCount, end: byteCount })).max(100_000),
+    ahead: z.literal(true).optional(),
   }),
-  words: ({ name, places }, units) => {
-    const bytes = places.reduce((sum, p) => sum + (p.end - p.start), 0);
-    const many = places.length === 1 ? 'a failing place' : `${spaced(places.length)} failing places`;
+  words: ({ name, places, ahead }, units) => {
+    const bytes = formatSize(totalOf(places), units);
+    const what = ahead ? 'place' : 'failing place';
+    const many = places.length === 1 ? `a ${what}` : `${spaced(places.length)} ${what}s`;
     return {
-      title: `Take ${many} of ${name} out of use`,
-      detail: `${formatSize(bytes, units)}: what lies there goes elsewhere, and the clusters are marked as bad`,
+      title: ahead ? `Clear ${many} in ${name}` : `Take ${many} of ${name} out of use`,
+      detail: `${bytes}: what lies there goes elsewhere, and the clusters are marked as bad`,
     };
   },
-  reason: () => 'What lies there can be read by now, and nothing comes there any more.',
+  reason: ({ ahead }) =>
+    ahead
+      ? 'Where it goes these places can’t be written. Nothing is on them by then, so nothing has to be.'
+      : 'What lies there can be read by now, and nothing comes there any more.',
   claims: ({ at }, owners) => {
     owners.at(at);
     return owners;
