@@ -4,7 +4,7 @@ import type { FileChooser, Locator, Page } from '@playwright/test';
 /** Whoever does not see within this that what was pressed went on looks up. */
 const AT_ONCE_MS = 1000;
 /** Longer than anything takes that is waited for. */
-const AT_ALL_MS = 240_000;
+const AT_ALL_MS = 60_000;
 
 /** Whether a control can be pressed where it is: in the window, and under nothing else. */
 const inSight = (control: Locator): Promise<boolean> =>
@@ -40,12 +40,12 @@ export class Hand {
     this.#did();
   }
 
-  /** Types into the field that has the focus already, or into one that is pressed first; and enters it. */
-  async type(field: Locator, text: string, what: string): Promise<void> {
+  /** Types into the field that has the focus already, or into one that is pressed first; and enters it, where that is meant. */
+  async type(field: Locator, text: string, what: string, enters = true): Promise<void> {
     await field.waitFor({ timeout: AT_ALL_MS });
     if (!(await field.evaluate((element) => element === document.activeElement))) await this.press(field, what);
     await field.fill(text);
-    await field.press('Enter');
+    if (enters) await field.press('Enter');
     this.#did();
   }
 

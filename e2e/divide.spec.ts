@@ -1,4 +1,5 @@
 import { expect, type Download, type Page } from '@playwright/test';
+import { unzipSync } from 'fflate';
 import { spawnSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import {
@@ -124,6 +125,14 @@ test('an image file is opened, divided, exported, and reads the same elsewhere',
     page.getByRole('button', { name: 'Save note.txt' }).click(),
   ]);
   expect(readFileSync((await saved.path())!, 'utf8')).toBe('hello from the stick');
+  const [zip] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: 'Save all' }).click(),
+  ]);
+  expect(zip.suggestedFilename()).toBe('E2E.zip');
+  const all = unzipSync(readFileSync(await zip.path()));
+  expect(Object.keys(all).filter((name) => !name.endsWith('/')).length).toBe(31);
+  expect(Buffer.from(all['note.txt']!).toString()).toBe('hello from the stick');
   await page.getByRole('button', { name: 'Divide this disk' }).click();
   await page.getByRole('button', { name: 'Split' }).click();
   await select(page, /E2E/);

@@ -1,7 +1,6 @@
 /** Disks and files on their way out: served through a port, or written into a file that a person picked. */
 import type { BlockDevice } from '@/core/device';
 import { CoreError } from '@/core/errors';
-import type { FileEntry, Volume } from '@/core/fs';
 import {
   assertSavedAs,
   exportGzip,
@@ -31,22 +30,6 @@ export const EXPORTS: Readonly<Record<ImageFormat, (device: BlockDevice) => Asyn
   vhd: (device) => exportVhd(device, stamp()),
   vhdx: (device) => exportVhdx(device, stamp()),
 };
-
-const READ_CHUNK = 4 * 1024 * 1024;
-
-/** A file's content in chunks. */
-export async function* readFile(volume: Volume, window: BlockDevice, entry: FileEntry): AsyncGenerator<Uint8Array> {
-  for await (const run of volume.content(entry)) {
-    if (run.kind === 'bytes') {
-      yield run.bytes;
-      continue;
-    }
-    for (let done = 0; done < run.length; done += READ_CHUNK) {
-      const length = Math.min(READ_CHUNK, run.length - done);
-      yield run.kind === 'at' ? await window.bytes(run.offset + done, length) : new Uint8Array(length);
-    }
-  }
-}
 
 /**
  * Writes a disk, or a part of one, raw into a file, empty stretches skipped, and reads it back. The file is replaced only

@@ -4,6 +4,7 @@ import { layoutOf } from '@/core/inspect';
 import { derivePlan, scratchOn, type Plan } from '@/core/plan';
 import { parseRecipe, type Recipe } from '@/core/practice';
 import type { RunProgress } from '@/core/run';
+import { unzipSync } from 'fflate';
 import { beforeEach, describe, expect, it } from 'vitest';
 import { drain } from './fixtures/drain';
 import { EngineHost } from './host';
@@ -43,6 +44,23 @@ describe('the engine', () => {
     } = (await host.folder(id, 1, '')).find((i) => i.name === 'top.txt')!;
     expect(new TextDecoder().decode(await host.preview(id, 1, entry, 6))).toBe('at the');
     expect(new TextDecoder().decode(await drain((port) => host.serveFile(id, 1, entry, port)))).toBe('at the top');
+  });
+
+  it('serves a folder as a zip, and nothing that a run changed meanwhile', async () => {
+    const { host, plan } = await opened(id);
+    const all = unzipSync(await drain((port) => host.serveFolder(id, 1, 'a', port)));
+    expect(Object.keys(all).filter((name) => !name.endsWith('/')).length).toBe(15);
+    const { port1, port2 } = new MessageChannel();
+    await host.serveFolder(id, 1, '', port1);
+    const next = (): Promise<unknown> =>
+      new Promise((resolve) => {
+        port2.onmessage = ({ data }) => resolve(data);
+        port2.postMessage('pull');
+      });
+    expect(await next()).toHaveProperty('bytes');
+    await host.run(id, plan, {}, () => undefined);
+    expect(await next()).toMatchObject({ error: expect.stringMatching(/was changed meanwhile/) as unknown });
+    port2.close();
   });
 
   it('says what lies past an end', async () => {

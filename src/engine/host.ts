@@ -1,6 +1,8 @@
 /** The engine itself: what the page asks is handed on to open disks, runs and exports, once it is sure who asks. */
 import { WindowDevice, type BlockDevice } from '@/core/device';
+import { CoreError } from '@/core/errors';
 import type { Beyond, FileEntry, Volume } from '@/core/fs';
+import { fileChunks, saveFolder } from '@/core/files';
 import { gatherFacts, type FileFacts } from '@/core/goal';
 import type { ImageFingerprint } from '@/core/image';
 import type { ScanBatch, SpeedResult } from '@/core/health';
@@ -15,7 +17,7 @@ import { pdfOf, type Paper, type PaperFonts } from '@/core/report';
 import type { LogLine } from '@/core/run';
 import { BenchLock } from './bench-lock';
 import { Database } from './database';
-import { EXPORTS, exportTo, readFile } from './exports';
+import { EXPORTS, exportTo } from './exports';
 import { Health } from './health';
 import type { WayBack } from './layers';
 import { OpenDisks } from './open-disks';
@@ -147,10 +149,31 @@ export class EngineHost implements EngineApi {
     serveChunks(await this.#fileChunks(id, number, entry), port);
   }
 
-  async #fileChunks(id: string, number: number, entry: FileEntry): Promise<AsyncGenerator<Uint8Array>> {
+  async serveFolder(id: string, number: number, path: string, port: MessagePort): Promise<void> {
+    serveChunks(await this.#unchanged(id, number, (volume, window) => saveFolder(volume, window, path)), port);
+  }
+
+  #fileChunks(id: string, number: number, entry: FileEntry): Promise<AsyncGenerator<Uint8Array>> {
+    return this.#unchanged(id, number, (volume, window) => fileChunks(volume, window, entry));
+  }
+
+  /** What is read of a volume, for as long as it is what it was: nothing is handed on that a run changed meanwhile. */
+  async #unchanged(
+    id: string,
+    number: number,
+    read: (...open: [Volume, BlockDevice]) => AsyncGenerator<Uint8Array>,
+  ): Promise<AsyncGenerator<Uint8Array>> {
     this.#runs.assertNone(id);
     const { volume, window } = await this.#disks.volume(id, number);
-    return readFile(volume, window, entry);
+    const [runs, disks] = [this.#runs, this.#disks];
+    return (async function* () {
+      for await (const chunk of read(volume, window)) {
+        runs.assertNone(id);
+        const now = await disks.volume(id, number);
+        if (now.volume !== volume) throw new CoreError('run.meanwhile', { name: disks.known(id)?.name ?? 'the disk' });
+        yield chunk;
+      }
+    })();
   }
 
   async transfers(id: string, planned: Layout, lent: readonly Scratch[] = []): Promise<PlannedTransfer[]> {

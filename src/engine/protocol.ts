@@ -134,6 +134,8 @@ export interface EngineApi {
   preview(id: string, number: number, entry: FileEntry, length: number): Promise<Uint8Array>;
   /** Serves a file's content through a port that is transferred. */
   serveFile(id: string, number: number, entry: FileEntry, port: MessagePort): Promise<void>;
+  /** Serves a folder, or everything on a volume, as a zip through a port that is transferred. */
+  serveFolder(id: string, number: number, path: string, port: MessagePort): Promise<void>;
   /** What the transfers of a planned layout come to, each looked at. */
   transfers(id: string, planned: Layout, lent?: readonly Scratch[]): Promise<PlannedTransfer[]>;
   runStatus(id: string): Promise<RunStatus | undefined>;

@@ -65,6 +65,7 @@ export interface ErrorFacts {
   'run.differs': { name: string; path: string; what: string; count: number };
   'run.holds': { name: string; reason: string };
   'run.going-on': { name: string };
+  'run.meanwhile': { name: string };
   'bench.held': Record<string, never>;
   'storage.full': { wanted: number };
   'storage.lost': { what: string };
@@ -150,6 +151,7 @@ const SENTENCES: Sentences = {
   'run.differs': (f) =>
     `${f.count} of what came to ${f.name} ${f.count === 1 ? 'is' : 'are'} not as it was, ${f.path} first (${f.what}). Nothing was taken away.`,
   'run.holds': (f) => `${f.name} is left as it is: ${f.reason}.`,
+  'run.meanwhile': (f) => `${f.name} was changed meanwhile, and what was saved of it is not whole. Save it again.`,
   'run.going-on': (f) => `A run on ${f.name} is going on. This can be done when it is over or stopped.`,
   'bench.held': () => 'The bench is open in another tab, and only that one changes it. Nothing was changed here.',
   'storage.full': (f) =>

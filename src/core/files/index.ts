@@ -1,11 +1,13 @@
 export { adoptionOf } from './adoption';
 export { carryOut } from './carry-out';
+export { fileChunks } from './file-chunks';
 export { canHold } from './links';
 export { expectedAfter, isBelow } from './expected';
 export type { Receipt } from './expected';
 export { listingOf, listTree, partOfTree, removedOf, type Tree } from './list-tree';
 export { comesBackTo, type Placed } from './names';
 export { partSchema, partWithin, type Part } from './part';
+export { saveFolder } from './save-folder';
 export { storedSizes } from './stored-sizes';
 export { wayBackOf, type WayBack } from './way-back';
 export { arrivals, factsOfTransfer, takenBy, transferFactsSchema } from './transfer-facts';

@@ -12,6 +12,7 @@ export { exportQcow2 } from './qcow2';
 export { exportVhd } from './vhd';
 export type { ImageStamp } from './vhd';
 export { exportVhdx } from './vhdx';
-export { exportZip, unzip } from './zip';
+export { exportZip, packZip, unzip } from './zip';
+export type { ToPack } from './zip-archive';
 export { assertSavedAs, assertUnpacksTo } from './read-back';
 export type { Unpacker } from './unpack';

@@ -11,24 +11,63 @@ import { HEAD_BYTES, type Emit, type UnpackOptions, type Unpacker } from './unpa
 
 configure({ useWebWorkers: false });
 
+/** Sizes from here on need the longer fields (APPNOTE 4.5.3). */
+const LONG = 0xffffffff;
+/** What a zip can say of a time (APPNOTE 4.4.6). */
+const EARLIEST = Date.UTC(1980, 0, 2);
+const LATEST = Date.UTC(2107, 11, 30);
+
+/** What goes into an archive: a file, or a folder, which has no content. */
+export interface ToPack {
+  /** With `/` between names. */
+  readonly name: string;
+  readonly size: number;
+  readonly modified?: Date;
+  readonly content?: AsyncIterable<Uint8Array>;
+}
+
 /** A device as a zip with one file in it, in chunks. */
 export async function* exportZip(device: BlockDevice, name: string): AsyncGenerator<Uint8Array> {
+  yield* packZip([{ name, size: device.size, content: exportRaw(device) }]);
+}
+
+/** Files and folders as a zip, in chunks; each is read when it is its turn. */
+export async function* packZip(all: AsyncIterable<ToPack> | Iterable<ToPack>): AsyncGenerator<Uint8Array> {
   const { readable, writable } = new TransformStream<Uint8Array, Uint8Array>();
-  const zip = new ZipWriter(writable, { level: 4, bufferedWrite: false });
-  const chunks = exportRaw(device);
-  const content = new ReadableStream<Uint8Array>({
+  // With any level but its own the machine's compression is not used, and the library's takes nine times as long.
+  const zip = new ZipWriter(writable, { bufferedWrite: false });
+  const packAll = async (): Promise<void> => {
+    for await (const { name, size, modified, content } of all) {
+      const time = modified ? { lastModDate: new Date(Math.min(LATEST, Math.max(EARLIEST, modified.getTime()))) } : {};
+      if (content) await zip.add(name, streamOf(content), { ...time, ...(size >= LONG ? { zip64: true } : {}) });
+      else await zip.add(`${name}/`, undefined, { ...time, directory: true });
+    }
+    await zip.close();
+  };
+  const reader = readable.getReader();
+  const written = packAll();
+  // What goes wrong there is told where the chunks are read, and nothing more comes to be read.
+  written.catch(() => reader.cancel());
+  try {
+    for (let next = await reader.read(); !next.done; next = await reader.read()) yield next.value;
+    await written;
+  } finally {
+    await reader.cancel().catch(() => undefined);
+  }
+}
+
+function streamOf(content: AsyncIterable<Uint8Array>): ReadableStream<Uint8Array> {
+  const chunks = content[Symbol.asyncIterator]();
+  return new ReadableStream<Uint8Array>({
     async pull(controller) {
       const { done, value } = await chunks.next();
       if (done) controller.close();
       else controller.enqueue(value);
     },
+    async cancel() {
+      await chunks.return?.();
+    },
   });
-  const written = zip.add(name, content).then(() => zip.close());
-  // What goes wrong there is told where the chunks are read.
-  written.catch(() => undefined);
-  const reader = readable.getReader();
-  for (let next = await reader.read(); !next.done; next = await reader.read()) yield next.value;
-  await written;
 }
 
 const SECTOR = 512;

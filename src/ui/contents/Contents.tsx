@@ -3,8 +3,8 @@
 import type { SurveyedVolume } from '@/core/inspect';
 import type { Role } from '@/core/layout';
 import { engine, given, type FolderItem, type Found } from '@/engine';
-import { PieChartOutlined, SearchOutlined, UnorderedListOutlined } from '@ant-design/icons';
-import { Alert, Breadcrumb, Button, Input, Segmented } from 'antd';
+import { DownloadOutlined, PieChartOutlined, SearchOutlined, UnorderedListOutlined } from '@ant-design/icons';
+import { Alert, Breadcrumb, Button, Input, Segmented, Tooltip } from 'antd';
 import { useDeferredValue, useEffect, useState } from 'react';
 import { download } from '../kit';
 import { FileTable } from './FileTable';
@@ -21,7 +21,7 @@ interface Props {
 
 type View = 'files' | 'room';
 
-/** A volume's files: browse, find by name, see where the room goes, look into one, save one out. */
+/** A volume's files: browse, find by name, see where the room goes, look into one, save one out, or many. */
 export function Contents({ diskId, volume, role }: Props) {
   const [path, setPath] = useState('');
   const [text, setText] = useState('');
@@ -35,10 +35,14 @@ export function Contents({ diskId, volume, role }: Props) {
     setPath(to);
     setText('');
   };
-  const save = (entry: FolderItem): void =>
-    void download(entry.name, entry.size, (port) =>
-      engine('serveFile', diskId, number, plain(entry), given(port)),
-    ).catch((error: Error) => setFault(error.message));
+  const label = volume.info?.label || `Volume ${number}`;
+  const say = (saving: Promise<void>): void => void saving.catch((error: Error) => setFault(error.message));
+  const saveFolder = (name: string, folder: string): void =>
+    say(download(`${name}.zip`, 0, (port) => engine('serveFolder', diskId, number, folder, given(port))));
+  const save = (item: FolderItem): void =>
+    item.kind === 'folder'
+      ? saveFolder(item.name, item.path)
+      : say(download(item.name, item.size, (port) => engine('serveFile', diskId, number, plain(item), given(port))));
   const parts = path === '' ? [] : path.split('/');
   return (
     <section aria-label="Contents">
@@ -46,7 +50,7 @@ export function Contents({ diskId, volume, role }: Props) {
         <Breadcrumb
           className={styles.crumbs}
           items={[
-            { title: crumb(volume.info?.label || `Volume ${number}`, () => go('')) },
+            { title: crumb(label, () => go('')) },
             ...parts.map((part, i) => ({ title: crumb(part, () => go(parts.slice(0, i + 1).join('/'))) })),
           ]}
         />
@@ -61,6 +65,16 @@ export function Contents({ diskId, volume, role }: Props) {
             onChange={(e) => setText(e.target.value)}
           />
         </span>
+        <Tooltip title="Everything in here, as a zip">
+          <Button
+            size="small"
+            icon={<DownloadOutlined aria-hidden />}
+            disabled={items?.length === 0}
+            onClick={() => saveFolder(parts.at(-1) ?? label, path)}
+          >
+            Save all
+          </Button>
+        </Tooltip>
         <Segmented<View>
           size="small"
           value={view}

@@ -58,19 +58,22 @@ export function FileTable({ items, whole, empty, onGo, onPreview, onSave }: Prop
     {
       title: 'Actions',
       width: 100,
+      align: 'right',
       render: (_, item) =>
-        item.kind === 'file' ? (
+        item.kind === 'file' || item.kind === 'folder' ? (
           <>
-            <Tooltip title="Look into it">
-              <Button
-                type="text"
-                size="small"
-                icon={<EyeOutlined aria-hidden />}
-                onClick={() => onPreview(item)}
-                aria-label={`Look into ${item.name}`}
-              />
-            </Tooltip>
-            <Tooltip title="Save it out">
+            {item.kind === 'file' ? (
+              <Tooltip title="Look into it">
+                <Button
+                  type="text"
+                  size="small"
+                  icon={<EyeOutlined aria-hidden />}
+                  onClick={() => onPreview(item)}
+                  aria-label={`Look into ${item.name}`}
+                />
+              </Tooltip>
+            ) : null}
+            <Tooltip title={item.kind === 'file' ? 'Save it out' : 'Save it out with all that is in it, as a zip'}>
               <Button
                 type="text"
                 size="small"

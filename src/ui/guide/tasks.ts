@@ -102,7 +102,7 @@ export const TASKS: readonly Task[] = [
     when: 'The system does not know the disk any more.',
     moves: [
       'Open the image. What is damaged is shown with its kind, its label and whatever can be read.',
-      'Look: browse, find by name, save one out.',
+      'Look: browse, find by name, save a file, a folder, or all of it. What can’t be read any more is listed in what was saved.',
       'Findings mends what has a second copy; Lost volumes searches what no table names any more.',
     ],
     picture: 'lost',
