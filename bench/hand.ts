@@ -62,6 +62,7 @@ export class Hand {
     await what.first().waitFor({ timeout: AT_ALL_MS });
     this.#late(words);
     if (!(await inSight(what.first()))) this.hesitations.push(`${words} is out of sight`);
+    this.#since = performance.now();
   }
 
   /** Waits for the end of what tells how far it is. */
