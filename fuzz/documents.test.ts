@@ -24,7 +24,7 @@ import { tmpdir } from 'node:os';
 import { basename, join } from 'node:path';
 import { afterAll, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest';
 
-const RUNS = rounds(60, 1000);
+const RUNS = rounds(40, 1000);
 const box = mkdtempSync(join(existsSync('/dev/shm') ? '/dev/shm' : tmpdir(), 'ullager-fuzz-'));
 afterAll(() => rmSync(box, { recursive: true, force: true }));
 const path = (name: string): string => join(box, name);

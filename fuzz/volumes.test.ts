@@ -15,7 +15,7 @@ import { Session } from '@/core/session';
 import { describe, expect, it } from 'vitest';
 
 const MIB = 1024 * 1024;
-const CASES = rounds(100, 2500);
+const CASES = rounds(70, 2500);
 const MENDED = rounds(20, 1000);
 
 /** A device that fails the test when it is written. */
