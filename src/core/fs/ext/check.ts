@@ -150,15 +150,14 @@ function checkBlocks(state: ExtState, out: Findings): void {
 
 async function checkInodes(state: ExtState, out: Findings): Promise<void> {
   const { g, inodes, names, device } = state;
-  const links = new Map<number, number>();
-  const folders = new Map<number, number>();
+  const named = new Uint32Array(names.length);
+  const above: number[] = [];
   for (let n = 0; n < names.length; n++) {
-    const inode = names.inode(n);
-    links.set(inode, (links.get(inode) ?? 0) + 1);
-    if (inodes.typeAt(inode) !== TYPE.folder) continue;
-    const above = names.above(n, ROOT_INODE);
-    folders.set(above, (folders.get(above) ?? 0) + 1);
+    named[n] = names.inode(n);
+    if (inodes.typeAt(named[n]!) === TYPE.folder) above.push(names.above(n, ROOT_INODE));
   }
+  const links = ascendingCounts(named);
+  const folders = ascendingCounts(Uint32Array.from(above));
   const { shared } = ownershipOf(state);
   for (const [block, count] of shared) {
     const bytes = await device.bytes(block * g.blockSize, g.blockSize);
@@ -175,6 +174,7 @@ async function checkInodes(state: ExtState, out: Findings): Promise<void> {
   }
   for (const number of inodes.numbers()) {
     const bytes = inodes.get(number)!;
+    const [linked, below] = [links(number), folders(number)];
     if (attributeBlockOf(bytes) >= g.blockCount)
       out.add('error', 'ext.attributes', `The attributes of inode ${number} lie outside the volume.`);
     const isReserved = number < g.super.firstInode && number !== 2;
@@ -182,10 +182,22 @@ async function checkInodes(state: ExtState, out: Findings): Promise<void> {
     if (!isSealed(number, bytes, g)) out.add('error', 'ext.inode', `The checksum of inode ${number} does not agree.`);
     const map = mapOf(state, number);
     if (map.fault) out.add('error', 'ext.map', `Inode ${number}: ${map.fault}.`);
-    if (number !== RESIZE_INODE) checkCount(state, number, bytes, out);
+    if (number !== RESIZE_INODE) checkCount(state, number, bytes, map, out);
     if (isReserved || has(flagsOf(bytes), FLAG.attributeInode) || isSystemFile(state, number)) continue;
-    checkLinks(number, bytes, links.get(number) ?? 0, folders.get(number) ?? 0, out);
+    checkLinks(number, bytes, linked, below, out);
   }
+}
+
+/** How often a number stands among some, asked for one behind the other, the lowest first. The list is sorted for it. */
+function ascendingCounts(numbers: Uint32Array): (number: number) => number {
+  numbers.sort();
+  let at = 0;
+  return (number) => {
+    while (at < numbers.length && numbers[at]! < number) at += 1;
+    const first = at;
+    while (numbers[at] === number) at += 1;
+    return at - first;
+  };
 }
 
 /** Files of the system's own have no names. */
@@ -195,10 +207,14 @@ const isSystemFile = ({ g: { super: s } }: ExtState, number: number): boolean =>
   number === s.projectQuotaInode ||
   number === s.orphanFileInode;
 
-function checkCount(state: ExtState, number: number, bytes: Uint8Array, out: Findings): void {
-  const { g } = state;
+function checkCount(
+  { g }: ExtState,
+  number: number,
+  bytes: Uint8Array,
+  { extents, inner }: ReturnType<typeof mapOf>,
+  out: Findings,
+): void {
   if (!hasMap(bytes)) return;
-  const { extents, inner } = mapOf(state, number);
   const own = attributeBlockOf(bytes) === 0 ? 0 : 1;
   const units = (extents.reduce((sum, e) => sum + e.length, inner.length + own) * g.blockSize) / 512;
   // Values in inodes of their own, and clusters, are counted in ways that are not followed here.
