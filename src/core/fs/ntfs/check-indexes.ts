@@ -1,10 +1,14 @@
-/** Folders against records: every index in order, every entry a live record, every name in its folder's index. */
+/**
+ * Folders against records: every index in order, every entry a live record, every name in its folder's index. Most folders
+ * agree with what is counted of them, with no name made into text; those that do not are gone over by name.
+ */
 import { utf16 } from '@/core/bytes';
 import type { Finding } from '@/core/errors';
 import { readAcross } from './across';
 import type { CheckInput, FilePass } from './check';
 import { readIndex, type ReadEntry } from './index-reader';
 import type { NtfsFile } from './file';
+import { Glance } from './file-table';
 import { recordOf, sequenceOf, TYPE } from './record';
 
 const FIRST_USER_RECORD = 24;
@@ -12,36 +16,73 @@ const NAME_AT = 66;
 const MAX_FINDINGS = 100;
 const MAX_INDEX_BYTES = 256 * 1024 * 1024;
 
+/** What a folder's index must hold: record numbers by name, long and short. */
+type Wanted = Map<string, number>;
+
 export class IndexPass implements FilePass {
   readonly #findings: Finding[] = [];
   readonly #folders: number[] = [];
-  /** What each folder's index must hold: record numbers by name, long and short. */
-  readonly #wanted = new Map<number, Map<string, number>>();
+  /** How many names each folder's index must hold. */
+  readonly #counts = new Map<number, number>();
+  readonly #glance = new Glance();
 
   constructor(private readonly input: CheckInput) {}
 
-  take({ number, folder, names, shortNames }: NtfsFile): void {
-    if (folder) this.#folders.push(number);
-    for (const { parent, name } of names) this.#want(parent, name, number);
-    for (const { parent, name } of shortNames) this.#want(parent, name, number);
+  take(file: NtfsFile): void {
+    if (file.folder) this.#folders.push(file.number);
+    if (file.parent >= 0) this.#count(file.parent);
+    for (const { parent } of file.furtherNames) this.#count(parent);
+    for (const { parent } of file.shortNames) this.#count(parent);
   }
 
   /** @throws CoreError `device.read-failed` */
   async findings(): Promise<Finding[]> {
-    for (const number of this.#folders) {
+    const { files } = this.input.mft;
+    const doubtful = new Map<number, Wanted>();
+    for (const number of this.#folders) if (!(await this.#agrees(files.get(number)!))) doubtful.set(number, new Map());
+    if (doubtful.size > 0) this.#want(doubtful);
+    for (const [number, wanted] of doubtful) {
       if (this.#findings.length >= MAX_FINDINGS) break;
-      await this.#folder(this.input.mft.files.get(number)!, this.#wanted.get(number) ?? new Map());
+      await this.#folder(files.get(number)!, wanted);
     }
     return this.#findings;
   }
 
-  #want(parent: number, name: string, number: number): void {
-    let folder = this.#wanted.get(parent);
-    if (!folder) this.#wanted.set(parent, (folder = new Map()));
-    folder.set(name, number);
+  #count(parent: number): void {
+    this.#counts.set(parent, (this.#counts.get(parent) ?? 0) + 1);
   }
 
-  async #folder(folder: NtfsFile, wanted: Map<string, number>): Promise<void> {
+  /** Whether an index is in order, no name in it twice, and holds as many names of its files as there are. */
+  async #agrees(folder: NtfsFile): Promise<boolean> {
+    const index = await this.#read(folder);
+    if (typeof index === 'string' || index.length !== (this.#counts.get(folder.number) ?? 0)) return false;
+    let previous: Uint8Array | undefined;
+    for (const { reference, key } of index) {
+      if (key.length < NAME_AT + 2 || (previous && collate(previous, key, this.input.upcase) >= 0)) return false;
+      if (!this.#isNamed(recordOf(reference), sequenceOf(reference), folder.number, key)) return false;
+      previous = key;
+    }
+    return true;
+  }
+
+  /** Whether a record has a name in a folder. @param key the value of a file name, its letters from {@link NAME_AT} on */
+  #isNamed(number: number, sequence: number, folder: number, key: Uint8Array): boolean {
+    const { files } = this.input.mft;
+    if (files.sequenceOf(number) !== sequence) return false;
+    const seen = this.#glance;
+    if (files.glance(number, seen) === true && seen.parent === folder && isName(seen, key)) return true;
+    const file = files.get(number)!;
+    const text = utf16(key.subarray(NAME_AT));
+    return [...file.names, ...file.shortNames].some(({ parent, name }) => parent === folder && name === text);
+  }
+
+  /** Goes over all files for the names that some folders must hold. */
+  #want(folders: ReadonlyMap<number, Wanted>): void {
+    for (const { number, names, shortNames } of this.input.mft.files.values())
+      for (const { parent, name } of [...names, ...shortNames]) folders.get(parent)?.set(name, number);
+  }
+
+  async #folder(folder: NtfsFile, wanted: Wanted): Promise<void> {
     const index = await this.#read(folder);
     if (typeof index === 'string') {
       this.#find('error', 'ntfs.index', `The index of folder record ${folder.number} can’t be read: ${index}.`);
@@ -112,6 +153,14 @@ export class IndexPass implements FilePass {
   #find(severity: Finding['severity'], code: string, message: string): void {
     if (this.#findings.length < MAX_FINDINGS) this.#findings.push({ severity, code, message });
   }
+}
+
+/** Whether a name in ASCII is the one of a key. */
+function isName({ names, nameFrom, nameLength }: Glance, key: Uint8Array): boolean {
+  if (key.length !== NAME_AT + 2 * nameLength) return false;
+  for (let i = 0, at = NAME_AT; i < nameLength; i++, at += 2)
+    if (names[nameFrom + i] !== key[at] || key[at + 1] !== 0) return false;
+  return true;
 }
 
 /** By UTF-16 units in capitals; names that differ in case alone may stand either way. */

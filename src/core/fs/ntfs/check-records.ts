@@ -94,8 +94,8 @@ function figuresPass({ geometry: g }: CheckInput): FilePass {
   const out: Finding[] = [];
   const take = (file: NtfsFile): void => {
     if (out.length >= MAX_FINDINGS) return;
-    const names = file.names.length + file.shortNames.length;
-    if (file.number >= FIRST_USER_RECORD && names > 0 && file.links !== names && file.links !== file.names.length)
+    const names = file.nameCount + file.shortNames.length;
+    if (file.number >= FIRST_USER_RECORD && names > 0 && file.links !== names && file.links !== file.nameCount)
       out.push(warning('ntfs.links', `Record ${file.number} counts ${file.links} names and has ${names}.`));
     for (const stream of file.streams) {
       if (stream.value) continue;

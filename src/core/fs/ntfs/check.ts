@@ -115,7 +115,8 @@ function ownershipFindings(
 function namePass({ mft }: CheckInput): FilePass {
   const out: Finding[] = [];
   const take = (file: NtfsFile): void => {
-    if (file.number < 24 || out.length >= MAX_ORPHANS) return;
+    if (file.number < 24 || out.length >= MAX_ORPHANS || file.nameCount === 0) return;
+    if (file.nameCount === 1 && mft.files.isFolder(file.parent)) return;
     const orphan = file.names.find((n) => !mft.files.isFolder(n.parent));
     if (orphan)
       out.push({

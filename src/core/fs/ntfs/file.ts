@@ -119,8 +119,14 @@ export class NtfsFile {
     return this.parent < 0 ? [] : [{ parent: this.parent, name: this.name }, ...this.#furtherNames];
   }
 
-  get hasMoreNames(): boolean {
-    return this.#furtherNames.length > 0;
+  /** Names beside the first. */
+  get furtherNames(): readonly NtfsName[] {
+    return this.#furtherNames;
+  }
+
+  /** How many {@link names} there are, none of which is made for it. */
+  get nameCount(): number {
+    return this.parent < 0 ? 0 : 1 + this.#furtherNames.length;
   }
 
   addName(parent: number, name: string): void {

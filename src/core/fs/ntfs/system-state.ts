@@ -64,7 +64,7 @@ async function journalFindings(device: BlockDevice, g: NtfsGeometry, mft: Mft): 
 async function hibernationFindings(device: BlockDevice, g: NtfsGeometry, mft: Mft): Promise<Finding[]> {
   for (const file of mft.files.values()) {
     // Names are made into text when they are asked for.
-    if (file.parent !== ROOT && !file.hasMoreNames) continue;
+    if (file.parent !== ROOT && file.nameCount <= 1) continue;
     if (!file.names.some((n) => n.parent === ROOT && n.name.toLowerCase() === 'hiberfil.sys')) continue;
     const stream = file.streams.find((s) => s.type === TYPE.data && s.name === '');
     const head = stream && (await headOf(device, g, stream, 4));
