@@ -60,7 +60,7 @@ function tableFindings(records: number, bits: Uint8Array, inUse: Uint8Array, unm
 
 async function mirrorFindings({ device, geometry: g, mft }: CheckInput): Promise<Finding[]> {
   const stream = mft.files.get(MIRROR)?.streams.find((s) => s.type === TYPE.data && s.name === '');
-  if (!stream || stream.value) return [error('ntfs.mirror', 'The mirror of the master file table is missing.')];
+  if (!stream || stream.resident) return [error('ntfs.mirror', 'The mirror of the master file table is missing.')];
   const length = Math.min(stream.size, MAX_MIRRORED * g.recordSize);
   if (stream.runs[0]?.lcn !== g.mirrorLcn)
     return [error('ntfs.mirror', 'The mirror of the master file table is not where the boot sector says.')];
@@ -98,7 +98,7 @@ function figuresPass({ geometry: g }: CheckInput): FilePass {
     if (file.number >= FIRST_USER_RECORD && names > 0 && file.links !== names && file.links !== file.nameCount)
       out.push(warning('ntfs.links', `Record ${file.number} counts ${file.links} names and has ${names}.`));
     for (const stream of file.streams) {
-      if (stream.value) continue;
+      if (stream.resident) continue;
       const held = clustersOf(stream.runs) * g.clusterSize;
       const whole = (stream.flags & (ATTRIBUTE_FLAG.sparse | ATTRIBUTE_FLAG.compressed)) === 0;
       const wrong =

@@ -69,7 +69,7 @@ function clusterPass({ geometry: g, bitmap }: CheckInput): FilePass {
   let unmarked = 0;
   const take = ({ streams }: NtfsFile): void => {
     for (const stream of streams) {
-      if (stream.value) continue;
+      if (stream.resident) continue;
       for (const { lcn, length } of stream.runs) {
         if (lcn < 0) continue;
         const end = lcn + length;

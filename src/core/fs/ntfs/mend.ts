@@ -181,7 +181,7 @@ async function bitmapMends(device: BlockDevice): Promise<Mend[]> {
   if (!wrong || findings.some((f) => f.severity !== 'info' && !BESIDE.has(f.code))) return [];
   const { mft, geometry: g } = volume;
   const stream = mft.files.get(BITMAP)?.streams.find((s) => s.type === TYPE.data && s.name === '');
-  if (!stream || stream.value) return [];
+  if (!stream || stream.resident) return [];
   const bits = new Uint8Array(stream.size);
   for (const file of mft.files.values())
     for (const { runs } of file.streams)
