@@ -1,9 +1,11 @@
 /** How small and how large an exFAT volume can be made, and what holds it there. */
 import { formatSize, spaced } from '@/core/size';
 import { countSet, onlyIn } from '../bitmap';
+import { largestThatFits } from '../largest';
 import type { FloorReason, SizeLimits } from '../port';
 import { MAX_CLUSTERS, type ExfatGeometry } from './boot-region';
 import { ownedBits } from './cluster-bits';
+import { geometryFor } from './new-geometry';
 import { clustersOf, type ExfatTree } from './owner';
 
 export const LEAST_BYTES = 1024 * 1024;
@@ -41,9 +43,25 @@ export function exfatLimits(g: ExfatGeometry, tree: ExfatTree): SizeLimits {
         : `${formatSize(files * g.clusterSize)} is in use and ${formatSize(heap)} is structure`,
       holds,
     },
-    ceiling: {
-      bytes: heap + MAX_CLUSTERS * g.clusterSize,
-      reason: `a volume has at most ${spaced(MAX_CLUSTERS)} clusters of ${formatSize(g.clusterSize)}`,
-    },
+    ceiling: ceilingOf(g, strays[0]?.start),
+  };
+}
+
+/** @param stray the first cluster, counted from 0, that is bad or belongs to nobody: no table may come to lie on it */
+function ceilingOf(g: ExfatGeometry, stray: number | undefined): SizeLimits['ceiling'] {
+  const ceiling = {
+    bytes: g.heapSector * g.sectorSize + MAX_CLUSTERS * g.clusterSize,
+    reason: `a volume has at most ${spaced(MAX_CLUSTERS)} clusters of ${formatSize(g.clusterSize)}`,
+  };
+  if (stray === undefined) return ceiling;
+  const perCluster = g.clusterSize / g.sectorSize;
+  const most = Math.floor(ceiling.bytes / g.sectorSize);
+  const sectors = largestThatFits(g.volumeSectors, most, (n) => {
+    return geometryFor(g, n * g.sectorSize).heapSector - g.heapSector <= stray * perCluster;
+  });
+  if (sectors >= most) return ceiling;
+  return {
+    bytes: sectors * g.sectorSize,
+    reason: 'a longer allocation table would come to lie on clusters that are bad or belong to nobody',
   };
 }

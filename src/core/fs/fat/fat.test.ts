@@ -1,5 +1,5 @@
 import { sameBytes } from '@/core/bytes';
-import { MemoryDevice } from '@/core/device';
+import { MemoryDevice, SparseDevice } from '@/core/device';
 import { describe, expect, it } from 'vitest';
 import { fileSystemCompliance } from '../fixtures/compliance';
 import { change, fillRandomly, makeVolume, manifestOf, openVolume, write } from '../fixtures/volumes';
@@ -93,6 +93,26 @@ describe('bad clusters', () => {
     await change('fat16', device, (volume, tx) => volume.grow(size, tx));
     const after = (await loadState(device)).table;
     expect(bad.map((c) => after.get(c))).toEqual(bad.map(() => BAD));
+  });
+});
+
+it('bad clusters hold the ceiling where a longer table would come to lie on them', async () => {
+  const clusterSize = 8192;
+  const device = await makeVolume({ kind: 'fat32', size: 600 * MIB, clusterSize });
+  const [fixed] = await (await openVolume('fat32', device)).immovable();
+  const start = fixed!.end + 10 * clusterSize;
+  await change('fat32', device, (volume, tx) => volume.retire([{ start, end: start + 1 }], tx));
+  const { bytes, reason } = (await (await openVolume('fat32', device)).limits()).ceiling;
+  expect(reason).toMatch(/would come to lie on clusters that are marked as bad/);
+  const large = new SparseDevice(bytes + MIB);
+  for (const { start: at, end } of device.occupied()) await large.write(at, await device.bytes(at, end - at));
+  await change('fat32', large, (volume, tx) => volume.grow(bytes, tx));
+  const [grown] = await (await openVolume('fat32', large)).immovable();
+  // As many clusters as are before it went to the tables, and no more.
+  expect(start - grown!.end).toBeGreaterThanOrEqual(0);
+  expect(start - grown!.end).toBeLessThan(2 * clusterSize);
+  await expect(change('fat32', large, (volume, tx) => volume.grow(bytes + MIB, tx))).rejects.toMatchObject({
+    code: 'fs.above-ceiling',
   });
 });
 

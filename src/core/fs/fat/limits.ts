@@ -1,5 +1,6 @@
 /** How small and how large a FAT volume can be made, and what holds it there. */
 import { formatSize, spaced } from '@/core/size';
+import { largestThatFits } from '../largest';
 import type { SizeLimits } from '../port';
 import { BAD } from './allocation-table';
 import {
@@ -70,33 +71,24 @@ function countHolding(table: FatState['table'], clusterCount: number, used: numb
   return { count: Math.max(count, 1), bad };
 }
 
-function ceilingOf(state: FatState): SizeLimits['ceiling'] {
-  const g = state.geometry;
+/** The table may have to grow into the data area, which only ever costs a little of the room that this leaves. */
+function ceilingOf({ geometry: g, bad }: FatState): SizeLimits['ceiling'] {
   const { max } = countRange(g.kind);
-  // The table may have to grow into the data area, which only ever costs a little of the room this leaves.
-  const bySectors = MAX_SECTORS * g.sectorSize;
-  const byCount = sizeOfCount(g, max);
-  if (byCount >= bySectors) {
-    return { bytes: bySectors, reason: 'a FAT volume has at most 2^32 sectors' };
-  }
-  const blocked = badInTheWay(state, max);
-  if (blocked) {
-    const bytes = sizeOfCount(g, Math.min(max, Math.floor((g.fatSectors * g.sectorSize * 8) / bitsOf(g)) - 2));
-    return { bytes, reason: 'a longer allocation table would come to lie on bad clusters' };
-  }
+  const [bySectors, byCount] = [MAX_SECTORS * g.sectorSize, sizeOfCount(g, max)];
+  const ceiling =
+    byCount >= bySectors
+      ? { bytes: bySectors, reason: 'a FAT volume has at most 2^32 sectors' }
+      : {
+          bytes: byCount,
+          reason: `a ${TITLES[g.kind]} volume has at most ${spaced(max)} clusters of ${formatSize(g.clusterSize)}`,
+        };
+  const [firstBad] = bad;
+  if (!firstBad) return ceiling;
+  const most = Math.floor(ceiling.bytes / g.sectorSize);
+  const sectors = largestThatFits(g.totalSectors, most, (n) => planTableGrowth(g, n).shift <= firstBad.start - 2);
+  if (sectors >= most) return ceiling;
   return {
-    bytes: byCount,
-    reason: `a ${TITLES[g.kind]} volume has at most ${spaced(max)} clusters of ${formatSize(g.clusterSize)}`,
+    bytes: sectors * g.sectorSize,
+    reason: 'a longer allocation table would come to lie on clusters that are marked as bad',
   };
-}
-
-const bitsOf = (g: FatGeometry): number => (g.kind === 'fat12' ? 12 : g.kind === 'fat16' ? 16 : 32);
-
-/** Whether a table for `count` clusters would need clusters marked bad. */
-function badInTheWay({ geometry: g, table }: FatState, count: number): boolean {
-  const { shift } = planTableGrowth(g, Math.floor(sizeOfCount(g, count) / g.sectorSize));
-  for (let cluster = 2; cluster < Math.min(shift, g.clusterCount) + 2; cluster++) {
-    if (table.get(cluster) === BAD) return true;
-  }
-  return false;
 }
