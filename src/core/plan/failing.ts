@@ -17,6 +17,8 @@ import { placeOf, type Copied, type Kept } from './subjects';
 
 /** Room that a volume needs for one place, beside the place itself: the clusters it begins and ends in. */
 const EDGES = 2;
+/** What a further cluster takes of all allocation tables, at most: two with entries of four bytes. */
+const TABLE_BYTES = 8;
 /** What a kind may have at the very end of a volume, wherever that is: a copy of its boot sector. Bytes, at most. */
 const LAST = 4096;
 
@@ -120,6 +122,7 @@ export class FailingPlaces {
    * @throws CoreError `plan.refused`
    */
   assertNoneWritten(steps: readonly Step[], kept: readonly Kept[], copied: readonly Copied[]): void {
+    for (const k of kept) this.#assertTableFits(k);
     for (const step of this.options.override ? [] : steps) {
       if (step.kind !== 'carry' || !isHere(step.to)) continue;
       const { start, length } = step.to;
@@ -127,6 +130,18 @@ export class FailingPlaces {
       const hit = within(this.#unwritable, start, 0, length).find((p) => stays(p));
       if (hit) throw refused('failing.place', { volume: step.name, at: start + hit.start });
     }
+  }
+
+  /** Where clusters are counted from behind a table, that is longer in a larger volume: it comes to where the first ones were. */
+  #assertTableFits({ now, planned }: Kept): void {
+    const gained = planned.length - now.length;
+    const { clustersFrom, clusterSize } = now.info ?? {};
+    if (planned.format || gained <= 0 || clustersFrom === undefined) return;
+    const most = clustersFrom + TABLE_BYTES * Math.ceil(gained / clusterSize!) + EDGES * clusterSize!;
+    const end = Math.min(most, planned.length);
+    const out = within(this.#all, planned.start, clustersFrom, end);
+    const [hit] = joinRanges([...out, ...within(this.#unwritable, planned.start, 0, end)]);
+    if (hit) throw refused('failing.table', { volume: nameOf(planned), at: planned.start + hit.start });
   }
 
   /** Whether something of a volume may come to a place as it is carried. */

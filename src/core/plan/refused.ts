@@ -58,6 +58,7 @@ interface PlanRefusals {
   'transfer.crowded': OfVolume & { readonly path: string };
   'failing.room': OfVolume & { readonly bytes: number; readonly free: number };
   'failing.place': OfVolume & { readonly at: number };
+  'failing.table': OfVolume & { readonly at: number };
   'rounds.alone': Nothing;
   'rounds.fault': { readonly fault: string };
 }
@@ -122,6 +123,8 @@ const SENTENCES: { readonly [C in keyof PlanRefusals]: (facts: PlanRefusals[C]) 
     `failing places of ${f.volume} take up to ${formatSize(f.bytes)} out of use, and it has ${formatSize(f.free)} to spare. Leave it larger, or copy it to another disk`,
   'failing.place': (f) =>
     `${f.volume} would be carried onto a place that can’t be written, ${formatSize(f.at)} from the start of the disk. Leave that place unallocated`,
+  'failing.table': (f) =>
+    `to be that large ${f.volume} needs a longer allocation table, which would come to lie on a failing place, ${formatSize(f.at)} from the start of the disk. Leave it as large as it is, and make another volume of the room`,
   'rounds.alone': () =>
     'while folders go in rounds no other volume can change its place, be copied, or get another table. Do that in another plan',
   'rounds.fault': (f) => f.fault,

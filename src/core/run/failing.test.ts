@@ -225,6 +225,25 @@ describe('failing places go out of use', () => {
     );
   });
 
+  it.each(['fat16', 'exfat'])('and no longer table of %s comes to lie on them', async (fileSystem) => {
+    const disk = await buildStick({
+      table: 'gpt',
+      size: '120 MiB',
+      volumes: [{ fileSystem, label: 'OLD', fill, size: '20 MiB' }] as never,
+    });
+    const [old] = (await surveyDisk(disk)).volumes;
+    const grown: TargetInput = { volumes: [{ keep: 1, size: '100 MiB' }] };
+    const at = (offset: number): Failing => {
+      const start = old!.start + old!.info!.clustersFrom! + offset;
+      return { weak: [], dead: [{ start, end: start + 512 }] };
+    };
+    await expect(planOn(disk, grown, at(3 * old!.info!.clusterSize))).rejects.toThrow(
+      /needs a longer allocation table/,
+    );
+    const plan = await planOn(disk, grown, at(12 * MIB));
+    expect((await startRun(plan, { disk, journal: new MemoryJournal(), now: NOW })).proven).toBe(true);
+  });
+
   it('is refused where a volume has not the room', async () => {
     const disk = await stick('exfat');
     const [old] = (await surveyDisk(disk)).volumes;

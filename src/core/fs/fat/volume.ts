@@ -183,6 +183,7 @@ function describe({ geometry: g, counts, bad: badRuns, boot }: FatState, tree: F
     used: (used + bad) * g.clusterSize + g.dataStart * g.sectorSize,
     free: free * g.clusterSize,
     hiddenSectors: g.hiddenSectors,
+    clustersFrom: g.dataStart * g.sectorSize,
     ...outOfUse(badRuns.map((r) => ({ start: clusterOffset(g, r.start), length: r.length * g.clusterSize }))),
     ...(g.rootEntries > 0 ? { rootBytes: g.rootEntries * DIRECTORY_ENTRY_BYTES } : {}),
   };
