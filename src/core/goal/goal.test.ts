@@ -47,6 +47,24 @@ async function run(device: Awaited<ReturnType<typeof disk>>, survey: Survey, lay
 }
 
 describe('the ways to a bigger volume', () => {
+  it('lead past places that can’t be written, with nothing lost', async () => {
+    const device = await disk(THREE);
+    const survey = await surveyDisk(device);
+    const [, archive] = survey.volumes;
+    // Something of what follows comes to each of them as it moves, and nothing of it to stay there for good.
+    const dead = archive!.allocation.slice(2, 5).map(({ start }) => {
+      const at = archive!.start + 10 * GIB + start;
+      return { start: at, end: at + 512 };
+    });
+    const wish = { kind: 'grow', id: id(1), bytes: 10 * GIB } as const;
+    const { ways } = waysTo(survey, layoutOf(survey), wish, { failing: { weak: [], dead } });
+    const way = ways.find(({ title }) => title === 'From Archiv')!;
+    expect(way.plan.loses.files).toBe(0);
+    expect(way.plan.steps.map((s) => stepWords(s).title)).toEqual(
+      expect.arrayContaining([expect.stringMatching(/^Clear .* in Archiv$/)]),
+    );
+  });
+
   it('reach free space behind the next volume, with what lies between shifted', async () => {
     const device = await disk(THREE);
     const survey = await surveyDisk(device);
