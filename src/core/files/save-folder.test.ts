@@ -1,5 +1,6 @@
 /** A folder leaves as a zip with every file as it is; what can't be had is zeros, and is listed. */
 import { MediumDevice, type BlockDevice } from '@/core/device';
+import { packZip, type ToPack } from '@/core/image';
 import { fillRandomly, makeVolume, openVolume, write } from '@/core/fs/fixtures/volumes';
 import { unzipSync } from 'fflate';
 import { describe, expect, it } from 'vitest';
@@ -64,6 +65,20 @@ it('what can’t be read is zeros, and listed with how much of it', async () => 
   expect(all['well.bin']).toEqual(content);
   expect(all['torn.bin']).toEqual(content.slice().fill(0, 1024, 2048));
   expect(text(all[LIST])).toMatch(/^torn\.bin: 1.024 of 20.000 bytes can’t be read, and are zeros\r\n$/);
+});
+
+it('what goes wrong while it is packed ends the zip with that', async () => {
+  async function* torn(): AsyncGenerator<Uint8Array> {
+    yield new Uint8Array(100_000).fill(3);
+    throw new Error('the cable was pulled');
+  }
+  async function* all(): AsyncGenerator<ToPack> {
+    yield { name: 'torn.bin', size: 200_000, content: torn() };
+  }
+  const read = async (): Promise<void> => {
+    for await (const _ of packZip(all()));
+  };
+  await expect(read()).rejects.toThrow('the cable was pulled');
 });
 
 it('links are listed with where they lead, and no name leads out of the archive', async () => {

@@ -26,7 +26,8 @@ export async function* saveFolder(volume: Volume, window: BlockDevice, folder: s
 
 class FolderSaving {
   readonly #left: string[] = [];
-  readonly #names = new Set<string>();
+  /** How often each name was given. */
+  readonly #names = new Map<string, number>();
   #lost = 0;
   readonly #salvaged: BlockDevice;
 
@@ -41,13 +42,15 @@ class FolderSaving {
   async *all(): AsyncGenerator<ToPack> {
     const above = this.folder.lastIndexOf('/') + 1;
     for (const entry of (await listTree(this.volume, this.folder)).entries) {
-      const name = this.#free(packedName(entry.path.slice(above)));
       const { kind, size, times, stream } = entry;
-      const told = { name, ...(times.modified ? { modified: new Date(times.modified) } : {}) };
       if (stream !== undefined) this.#note(entry, 'a stream beside a file is not saved');
-      else if (kind === 'folder') yield { ...told, size: 0 };
-      else if (kind === 'file') yield { ...told, size, content: this.#content(entry) };
-      else this.#note(entry, kind === 'link' ? await this.#whereTo(entry) : 'nothing that is read as a file');
+      else if (kind === 'link') this.#note(entry, await this.#whereTo(entry));
+      else if (kind === 'special') this.#note(entry, 'nothing that is read as a file');
+      else {
+        const name = this.#free(packedName(entry.path.slice(above)));
+        const modified = times.modified ? { modified: new Date(times.modified) } : {};
+        yield { name, ...modified, ...(kind === 'file' ? { size, content: this.#content(entry) } : { size: 0 }) };
+      }
     }
     if (this.#left.length === 0) return;
     const list = new TextEncoder().encode(this.#left.map((line) => `${line}\r\n`).join(''));
@@ -56,10 +59,9 @@ class FolderSaving {
 
   /** Where two names become one, the second is told from the first. */
   #free(name: string): string {
-    let free = name;
-    for (let n = 2; this.#names.has(free); n++) free = `${name} (${n})`;
-    this.#names.add(free);
-    return free;
+    const given = this.#names.get(name) ?? 0;
+    this.#names.set(name, given + 1);
+    return given === 0 ? name : this.#free(`${name} (${given + 1})`);
   }
 
   /** All that can be read of a file, in its place. */

@@ -51,7 +51,7 @@ describe('the ways to a bigger volume', () => {
     const device = await disk(THREE);
     const survey = await surveyDisk(device);
     const [, archive] = survey.volumes;
-    // Something of what follows comes to each of them as it moves, and nothing of it to stay there for good.
+    // Something of the volume that follows would come to each of them.
     const dead = archive!.allocation.slice(2, 5).map(({ start }) => {
       const at = archive!.start + 10 * GIB + start;
       return { start: at, end: at + 512 };

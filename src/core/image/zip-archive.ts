@@ -34,7 +34,7 @@ export async function* exportZip(device: BlockDevice, name: string): AsyncGenera
 /** Files and folders as a zip, in chunks; each is read when it is its turn. */
 export async function* packZip(all: AsyncIterable<ToPack> | Iterable<ToPack>): AsyncGenerator<Uint8Array> {
   const { readable, writable } = new TransformStream<Uint8Array, Uint8Array>();
-  // With any level but its own the machine's compression is not used, and the library's takes nine times as long.
+  // With any level but its own the machine's compression is not used, and the library's takes three to nine times as long.
   const zip = new ZipWriter(writable, { bufferedWrite: false });
   const packAll = async (): Promise<void> => {
     for await (const { name, size, modified, content } of all) {
@@ -46,13 +46,14 @@ export async function* packZip(all: AsyncIterable<ToPack> | Iterable<ToPack>): A
   };
   const reader = readable.getReader();
   const written = packAll();
+  const stop = (): Promise<void> => reader.cancel().catch(() => undefined);
   // What goes wrong there is told where the chunks are read, and nothing more comes to be read.
-  written.catch(() => reader.cancel());
+  written.catch(stop);
   try {
     for (let next = await reader.read(); !next.done; next = await reader.read()) yield next.value;
     await written;
   } finally {
-    await reader.cancel().catch(() => undefined);
+    await stop();
   }
 }
 

@@ -63,7 +63,7 @@ export class FailingPlaces {
 
   /** What of a volume comes to places that can't be written, on any of its ways. Bytes of the volume. */
   #ahead(kept: Kept, carries: readonly Step[]): readonly ByteRange[] {
-    if (!this.#mayClear(kept)) return none;
+    if (this.#unwritable.length === 0 || !this.#mayClear(kept)) return none;
     const to = carries.flatMap((c) => (c.kind === 'carry' && isOf(c, kept) && isHere(c.to) ? [c.to] : []));
     const hit = to.flatMap(({ start, length }) => within(this.#unwritable, start, 0, length));
     return stillInUse(joinRanges(hit), kept.now);

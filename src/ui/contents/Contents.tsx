@@ -69,7 +69,8 @@ export function Contents({ diskId, volume, role }: Props) {
           <Button
             size="small"
             icon={<DownloadOutlined aria-hidden />}
-            disabled={items?.length === 0}
+            // What was found is no folder.
+            disabled={wanted !== '' || items?.length === 0}
             onClick={() => saveFolder(parts.at(-1) ?? label, path)}
           >
             Save all

@@ -2,7 +2,7 @@ import { MemoryDevice, SparseDevice } from '@/core/device';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { fileSystemCompliance } from '../fixtures/compliance';
-import { change, fillRandomly, makeVolume, manifestOf, openVolume, write } from '../fixtures/volumes';
+import { change, fillRandomly, makeVolume, manifestOf, openVolume, withRoom, write } from '../fixtures/volumes';
 import { buildUpcase } from '../case-table';
 import { compareManifests } from '@/core/proof';
 import { bootChecksum, parseGeometry } from './boot-region';
@@ -187,8 +187,7 @@ describe('checksums and tables', () => {
 it('has its bitmap and its case table in one piece, whatever its size becomes', async () => {
   const device = await makeVolume({ kind: 'exfat', size: 6 * MIB, clusterSize: 512 });
   await fillRandomly('exfat', device, 7, 0.6);
-  const large = new SparseDevice(90 * MIB, 512);
-  for (const { start, end } of device.occupied()) await large.write(start, await device.bytes(start, end - start));
+  const large = await withRoom(device, 90 * MIB);
   const before = await manifestOf('exfat', large, true);
   // Bit by bit at first, so that the start of the clusters moves past some of the table and not all of it.
   for (const size of [...Array.from({ length: 12 }, (_, i) => 6.25 + i / 4), 30, 90]) {

@@ -5,7 +5,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { driverOf, type ContentRun } from '..';
 import { fileSystemCompliance } from '../fixtures/compliance';
-import { change, fillRandomly, makeVolume, manifestOf, openVolume, write } from '../fixtures/volumes';
+import { change, fillRandomly, makeVolume, manifestOf, openVolume, withRoom, write } from '../fixtures/volumes';
 import { readBlockMap, type Extent } from './block-map';
 import { buildFolder } from './build-folder';
 import { buildMap } from './build-map';
@@ -147,8 +147,7 @@ describe('resizing', () => {
       const on = await device(kind, 32 * MIB, 1024);
       await fillRandomly(kind, on, 1, 0.3);
       const before = await manifestOf(kind, on);
-      const large = new SparseDevice(70 * 2 ** 30, 512);
-      for (const { start, end } of on.occupied()) await large.write(start, await on.bytes(start, end - start));
+      const large = await withRoom(on, 70 * 2 ** 30);
       const same = await manifestOf(kind, large, true);
       await change(kind, large, (volume, tx) => volume.grow(68 * 2 ** 30, tx));
       const { super: s } = (await readExt(large)).g;

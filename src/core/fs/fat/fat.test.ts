@@ -1,8 +1,8 @@
 import { sameBytes } from '@/core/bytes';
-import { MemoryDevice, SparseDevice } from '@/core/device';
+import { MemoryDevice } from '@/core/device';
 import { describe, expect, it } from 'vitest';
 import { fileSystemCompliance } from '../fixtures/compliance';
-import { change, fillRandomly, makeVolume, manifestOf, openVolume, write } from '../fixtures/volumes';
+import { change, fillRandomly, makeVolume, manifestOf, openVolume, withRoom, write } from '../fixtures/volumes';
 import { kindFacts } from '../kinds';
 import { AllocationTable, BAD, END, FREE } from './allocation-table';
 import { clusterOffset, kindOfCount, tableOffset } from './boot-sector';
@@ -104,8 +104,7 @@ it('bad clusters hold the ceiling where a longer table would come to lie on them
   await change('fat32', device, (volume, tx) => volume.retire([{ start, end: start + 1 }], tx));
   const { bytes, reason } = (await (await openVolume('fat32', device)).limits()).ceiling;
   expect(reason).toMatch(/would come to lie on clusters that are marked as bad/);
-  const large = new SparseDevice(bytes + MIB);
-  for (const { start: at, end } of device.occupied()) await large.write(at, await device.bytes(at, end - at));
+  const large = await withRoom(device, bytes + MIB);
   await change('fat32', large, (volume, tx) => volume.grow(bytes, tx));
   const [grown] = await (await openVolume('fat32', large)).immovable();
   // As many clusters as are before it went to the tables, and no more.
